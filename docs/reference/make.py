@@ -30,6 +30,7 @@ from openlatch.wire.inventory.entries import EntryFilter
 from openlatch.wire.inventory.parties import AccountFilter, PartyFilter
 from openlatch.wire.providers import feed
 from openlatch.wire.providers.description_file import DescriptionFile
+from openlatch.wire.providers.providers import ProviderFilter
 from openlatch.wire.rules.policy_file import PolicyFile
 from openlatch.wire.what_if.proposal_file import ProposalFile
 from openlatch.wiring import Settings
@@ -292,6 +293,7 @@ def words() -> str:
         "ACCOUNT_FILTERS": [*AccountFilter.model_fields, "columns"],
         "LOGGED_ABOUT": list(ABOUT),
         "PARTY_FILTERS": [*PartyFilter.model_fields, "columns"],
+        "PROVIDER_FILTERS": [*ProviderFilter.model_fields, "columns"],
         "OUTCOMES": {one: {"tone": one.tone, "means": one.means, "canBeLeft": one.can_be_left} for one in drawn()},
         "COLUMN_HEADINGS": dict(COLUMNS),
         "USUAL_COLUMNS": list(USUAL),

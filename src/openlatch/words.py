@@ -31,6 +31,8 @@ __all__ = [
     "PartyStatus",
     "PersonState",
     "Power",
+    "ProviderOrder",
+    "ProviderState",
     "Reaction",
     "ReadingOutcome",
     "ReadingState",
@@ -193,6 +195,31 @@ class Listable(StrEnum):
     ACCOUNTS = "accounts"
     PARTIES = "parties"
     APPS = "apps"
+    PROVIDERS = "providers"
+
+
+class ProviderState(StrEnum):
+    """How a provider stands: whether what is known of it is complete and fresh."""
+
+    FAILED = "failed"
+    NOT_BELIEVED = "not-believed"
+    BROKEN_OFF = "broken-off"
+    NOT_READ = "not-read"
+    TOO_OLD = "too-old"
+    NOT_VOUCHED_FOR = "not-vouched-for"
+    PAUSED = "paused"
+    READING = "reading"
+    COMPLETE = "complete"
+    BY_HAND = "by-hand"
+
+
+class ProviderOrder(StrEnum):
+    """In which order providers are listed."""
+
+    NAME = "name"
+    TROUBLE = "trouble"
+    COMPLETE = "complete"
+    ENTRIES = "entries"
 
 
 class AccountOrder(StrEnum):

@@ -27,6 +27,7 @@ MESSAGES = [
     (wanted.EntryFile, wire.ExportQuery, {"format"}),
     (wanted.AccountFile, wire.AccountExport, {"format"}),
     (wanted.PartyFile, wire.PartyExport, {"format"}),
+    (wanted.ProviderFile, wire.ProviderExport, {"format"}),
     (wanted.ReadingFields, wire.NewProvider, {"name", "connector", "settings", "secret"}),
     (wanted.KeptFields, wire.KeptEntry, set()),
     (wanted.ReviewFields, wire.NewReview, {"name"}),

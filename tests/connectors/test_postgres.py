@@ -27,15 +27,20 @@ def keeper(stack: Stack) -> Iterator[psycopg.Connection[Any]]:
 
 
 @pytest.fixture
-def role(keeper: psycopg.Connection[Any]) -> str:
-    """A login with an awkward name, in a group inside a group, with a privilege of its own."""
-    name = f"o'rla:fi nch {uuid4().hex[:6]}"
+def role(keeper: psycopg.Connection[Any]) -> Iterator[str]:
+    """A login with an awkward name, in a group inside a group, with a privilege of its own.
+
+    Its person is nobody of the demo, which may be read meanwhile, and it is gone afterwards.
+    """
+    name = f"ha'nne:va le {uuid4().hex[:6]}"
     quoted = f'"{name}"'
     keeper.execute(f"create role {quoted} login password '{PASSWORD}'")
     keeper.execute(f"grant plate_editors to {quoted}")
     keeper.execute(f"grant insert on gate_log to {quoted}")
-    keeper.execute(f"comment on role {quoted} is 'Orla Finch <orla.finch@kestrelridge.example>'")
-    return name
+    keeper.execute(f"comment on role {quoted} is 'Hanne Vale <hanne.vale@brightmere.example>'")
+    yield name
+    keeper.execute(f"drop owned by {quoted}")
+    keeper.execute(f"drop role {quoted}")
 
 
 def settings(stack: Stack) -> dict[str, str]:
@@ -62,13 +67,19 @@ def test_a_role_is_shown_with_its_person_its_own_powers_and_what_its_groups_lend
     connector: PostgresConnector, role: str
 ) -> None:
     seen = connector.look(role)
-    assert [(p.name, p.addresses) for p in seen.parties] == [("Orla Finch", ("orla.finch@kestrelridge.example",))]
+    assert [(p.name, p.addresses) for p in seen.parties] == [("Hanne Vale", ("hanne.vale@brightmere.example",))]
     by_level = {e.level: e for e in seen.entries}
     assert set(by_level) == {"login", "plate_editors"}
     assert by_level["login"].powers == (Power.EDIT,)
     # The group reads only because it is itself in a group that does.
     assert by_level["plate_editors"].powers == (Power.VIEW, Power.EDIT, Power.EXPORT)
     assert by_level["plate_editors"].hangs_on == by_level["login"].key
+
+
+def test_its_own_login_is_a_service_account_and_nobody_elses_is(connector: PostgresConnector, role: str) -> None:
+    (page,) = connector.pages()
+    assert {p.key for p in page.parties if p.service} == {catalogue.LATCH}
+    assert role in {p.key for p in page.parties}
 
 
 def test_a_membership_that_is_ended_lends_nothing_any_more(

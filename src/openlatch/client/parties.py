@@ -42,6 +42,10 @@ class PartiesCalls(Transport):
         """Say who of the workspace answers for a party, by address; nobody, if it is empty."""
         return self._send(wire.PartyOverview, "PUT", f"/parties/{part(party)}/sponsor", json={"address": address})
 
+    def mark_service(self, party: str, *, service: bool = True) -> wire.PartyOverview:
+        """Say whether a program signs in by a party, and no person: rules about people leave it alone then."""
+        return self._send(wire.PartyOverview, "PUT", f"/parties/{part(party)}/service", json={"service": service})
+
     def reach(self, party: str) -> wire.Reach:
         """Return everything that a party can do, and through which chains."""
         return self._send(wire.Reach, "GET", f"/parties/{part(party)}/reach")

@@ -7,9 +7,10 @@ from datetime import date
 from typing import Any, Unpack
 from uuid import UUID
 
-from openlatch.client.transport import Transport, part
-from openlatch.client.wanted import ReadingFields
+from openlatch.client.transport import Transport, part, plain
+from openlatch.client.wanted import ProviderFile, ReadingFields
 from openlatch.wire import messages as wire
+from openlatch.words import ProviderOrder
 
 __all__ = ["ProvidersCalls"]
 
@@ -19,9 +20,24 @@ _OPEN_READING = ("queued", "running")
 class ProvidersCalls(Transport):
     """Providers and readings."""
 
-    def providers(self) -> list[wire.Provider]:
-        """Return all providers, and how fresh what is known of each is."""
-        return self._send(wire.ProviderList, "GET", "/providers").items
+    def providers(
+        self,
+        q: str = "",
+        *,
+        connector: str = "",
+        trouble: bool | None = None,
+        sort: ProviderOrder | str = ProviderOrder.NAME,
+    ) -> list[wire.Provider]:
+        """Return the providers with part of a name, and how fresh what is known of each is.
+
+        With `trouble`, only those to which someone has to see; or with False, all others.
+        """
+        wanted = {"q": q, "connector": connector, "trouble": trouble, "sort": sort}
+        return self._send(wire.ProviderList, "GET", "/providers", params=plain(wanted)).items
+
+    def providers_export(self, file_format: str = "csv", **wanted: Unpack[ProviderFile]) -> Iterator[bytes]:
+        """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `providers`."""
+        return self._pieces("/providers/export", params=plain(wanted) | {"format": file_format})
 
     def provider(self, provider: str) -> wire.Provider:
         """Return one provider, by id, short form or name."""

@@ -19,6 +19,7 @@ from openlatch.words import (
     PartyOrder,
     PartyStatus,
     Power,
+    ProviderOrder,
     Reviewers,
     Unanswered,
 )
@@ -32,6 +33,8 @@ __all__ = [
     "KeptFields",
     "PartyFile",
     "PartyFilter",
+    "ProviderFile",
+    "ProviderFilter",
     "ReadingFields",
     "ReviewChange",
     "ReviewFields",
@@ -101,6 +104,21 @@ class PartyFilter(TypedDict, total=False):
 
 class PartyFile(PartyFilter, total=False):
     """Which parties, in which order, and how the cells of a CSV file are separated."""
+
+    separator: Literal["comma", "semicolon", "tab"]
+
+
+class ProviderFilter(TypedDict, total=False):
+    """Which providers, in which order."""
+
+    q: str
+    connector: str
+    trouble: bool | None
+    sort: ProviderOrder | str
+
+
+class ProviderFile(ProviderFilter, total=False):
+    """Which providers, in which order, and how the cells of a CSV file are separated."""
 
     separator: Literal["comma", "semicolon", "tab"]
 

@@ -230,6 +230,7 @@ def _party(p: FeedParty) -> ObservedParty:
         verified=p.verified,
         publisher=p.publisher,
         home=p.home,
+        service=p.service,
     )
 
 

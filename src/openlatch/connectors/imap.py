@@ -229,7 +229,8 @@ class ImapConnector:
             return ObservedParty(identifier, PartyKind.TEAM, team[1])
         name = self._user if identifier == "owner" else identifier.removeprefix("user=")
         address = name if "@" in name else f"{name}@{self._domain}" if self._domain else ""
-        return ObservedParty(identifier, PartyKind.PERSON, name, (address,) if address else ())
+        addresses = (address,) if address else ()
+        return ObservedParty(identifier, PartyKind.PERSON, name, addresses, service=name == self._user)
 
     def _ask(self, answer: tuple[str, list[Any]], what: str) -> list[Any]:
         status, data = answer

@@ -55,7 +55,7 @@ _ALL = (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT, Power.OWN)
 _ROLES = """
     select r.oid::bigint as oid, r.rolname as name, r.rolcanlogin as login, r.rolsuper as super,
         r.rolcreaterole as createrole, case when isfinite(r.rolvaliduntil) then r.rolvaliduntil end as until,
-        shobj_description(r.oid, 'pg_authid') as comment, d.datdba = r.oid as owner
+        shobj_description(r.oid, 'pg_authid') as comment, d.datdba = r.oid as owner, r.rolname = session_user as own
     from pg_roles r cross join pg_database d where d.datname = current_database()
 """
 _MEMBERS = "select roleid::bigint as grp, member::bigint as member, admin_option as admin from pg_auth_members"
@@ -352,7 +352,8 @@ def _observation(catalogue: _Catalogue) -> Observation:
 def _party(role: Any) -> ObservedParty:
     name, address = parseaddr(role.comment or "")
     addresses = (address,) if "@" in address else ()
-    return ObservedParty(role.name, PartyKind.PERSON, name or role.comment or role.name, addresses)
+    shown = name or role.comment or role.name
+    return ObservedParty(role.name, PartyKind.PERSON, shown, addresses, service=role.own)
 
 
 def _entries(catalogue: _Catalogue, role: Any) -> Iterator[ObservedEntry]:

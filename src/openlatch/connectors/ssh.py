@@ -261,7 +261,7 @@ class SshConnector:
         return Observation(
             ReadingOutcome.COMPLETE,
             (self._account,),
-            tuple(_party(key, key_lines) for key, key_lines in by_key.items()),
+            tuple(_party(key, key_lines, own=key == self._own) for key, key_lines in by_key.items()),
             tuple(self._entry(key, each_lines, used) for key, each_lines in by_key.items()),
         )
 
@@ -429,10 +429,12 @@ def _words(line: KeyLine) -> Iterator[str]:
             yield name
 
 
-def _party(key: str, lines: list[KeyLine]) -> ObservedParty:
+def _party(key: str, lines: list[KeyLine], *, own: bool) -> ObservedParty:
     comment = next((line.comment for line in lines if line.comment), "")
-    addresses = tuple(re.findall(r"[^\s<>@,;]+@[^\s<>@,;]+", comment))
-    return ObservedParty(key, PartyKind.PERSON, comment or f"key without a name, {key[:15]}…", addresses)
+    # What stands behind our own key looks like an address, and is that of a machine.
+    addresses = () if own else tuple(re.findall(r"[^\s<>@,;]+@[^\s<>@,;]+", comment))
+    name = comment or f"key without a name, {key[:15]}…"
+    return ObservedParty(key, PartyKind.PERSON, name, addresses, service=own)
 
 
 def _expiry(text: str, zone: ZoneInfo) -> datetime | None:

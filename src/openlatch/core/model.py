@@ -65,7 +65,12 @@ class Circle:
     parties: frozenset[UUID] = field(default_factory=frozenset)
 
     def holds(self, party: Party) -> bool:
-        """Return whether a party is in the circle, by itself or by an address exactly in one of its domains."""
+        """Return whether a party is in the circle, by itself or by an address exactly in one of its domains.
+
+        A service account without any address is the holder's own.
+        """
+        if party.service and not party.addresses:
+            return True
         return party.id in self.parties or any(
             normal_address(a).rpartition("@")[2] in self.domains for a in party.addresses
         )
@@ -294,7 +299,8 @@ class Dependency:
 class Party:
     """Someone or something that can have access; an app has a publisher, and perhaps a home page.
 
-    `sponsor` is the person of the workspace who answers for it.
+    `sponsor` is the person of the workspace who answers for it. `service` says whether a program signs in by it, and no
+    person; None if nobody has said.
     """
 
     id: UUID
@@ -307,6 +313,7 @@ class Party:
     home: str = ""
     version: int = 1
     sponsor: UUID | None = None
+    service: bool | None = None
 
     @property
     def ref(self) -> str:

@@ -59,7 +59,7 @@ def statements(passwords: Mapping[str, str], now: datetime) -> list[sql.Composed
             until = (now + timedelta(days=days)).isoformat()
             built.append(sql.SQL("alter role {} valid until {}").format(name, sql.Literal(until)))
     latch = sql.Identifier(LATCH)
-    built.append(_login(LATCH, passwords[LATCH], "createrole", f"Open Latch <openlatch@{DOMAIN}>"))
+    built.append(_login(LATCH, passwords[LATCH], "createrole", "Open Latch"))
     built.append(sql.SQL("grant pg_read_all_stats, pg_signal_backend to {}").format(latch))
     return built
 

@@ -126,7 +126,7 @@ def gateway_files(now: datetime, own_key: str) -> tuple[str, str]:
         ("", "", 700),
         ("", f"old import <import@{DOMAIN}>", None),
     )
-    keys = [f"{own_key} Open Latch <openlatch@{DOMAIN}>"]
+    keys = [f"{own_key} Open Latch"]
     log = []
     for number, (options, comment, used) in enumerate(lines):
         blob = _public_key(number)

@@ -59,6 +59,7 @@ if TYPE_CHECKING:
         PartyList,
         PartyOverview,
         PartyQuery,
+        ServiceWish,
         SponsorWish,
     )
     from openlatch.wire.inventory.reach import Chain, Cut, CutPiece, CutQuery, Hurt, Reach, Via
@@ -198,6 +199,8 @@ if TYPE_CHECKING:
         Hindrance,
         NewProvider,
         Provider,
+        ProviderExport,
+        ProviderFilter,
         ProviderList,
         ProviderRemoval,
         ProviderRemovalWish,
@@ -541,6 +544,8 @@ __all__ = [
     "ProposalQuery",
     "ProposalRun",
     "Provider",
+    "ProviderExport",
+    "ProviderFilter",
     "ProviderList",
     "ProviderRemoval",
     "ProviderRemovalWish",
@@ -594,6 +599,7 @@ __all__ = [
     "SecurityEventRefusal",
     "Sending",
     "Sent",
+    "ServiceWish",
     "Session",
     "SessionList",
     "ShareQuery",

@@ -362,6 +362,34 @@ def test_no_two_keys_of_a_provider_are_one_party_and_none_is_joined_by_an_addres
     assert len(anyone) <= 1, "anyone is one party, whichever provider is open to them"
 
 
+@given(
+    st.sampled_from([None, True, False]),
+    st.lists(st.tuples(st.booleans(), st.lists(boxes, max_size=1, unique=True)), min_size=1, max_size=5),
+    st.booleans(),
+)
+def test_a_programs_login_is_a_service_account_unless_it_may_be_a_persons_or_someone_said_otherwise(
+    said: bool | None, shown: list[tuple[bool, list[str]]], known: bool
+) -> None:
+    """`said` is what someone said after the first reading, where they said anything; `known` is who signs in here."""
+    held, had, marked = EMPTY, False, False
+    here = frozenset({OURS}) if known else frozenset()
+    for n, (service, addresses) in enumerate(shown):
+        who = ObservedParty("r", PartyKind.PERSON, "reader", tuple(addresses), service=service)
+        _, held = read(replace(held, signing_in=here), observation([observed("1", "r")], parties=[who]))
+        had = had or bool(addresses)
+        # Met for the first time it is a program's, but for the address of someone here; later, only without any.
+        marked = marked or (service and (not had or (n == 0 and here.isdisjoint(addresses))))
+        (party,) = held.parties.values()
+        if n == 0 and said is not None:
+            held = replace(held, parties={party.id: replace(party, service=said)})
+            marked = said
+        elif said is not None and n:
+            marked = said
+        (party,) = held.parties.values()
+        assert bool(party.service) is marked
+        assert Circle().holds(party) is (marked and not party.addresses), "without an address, it is the holder's own"
+
+
 @given(listing, st.randoms(use_true_random=False))
 def test_what_was_joined_once_is_parted_by_the_next_reading(
     shown: dict[str, list[str]], shuffle: random.Random

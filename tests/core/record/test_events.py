@@ -85,8 +85,10 @@ def test_a_sentence_counts_and_leaves_out_what_is_empty() -> None:
         "Decided on 2 items of a round of “Everybody outside”: end"
     )
     assert said("reading.complete", new=2, changed=0, gone=1) == "Read Everybody outside, 2 new, 1 gone"
-    assert said("flag.accepted", rule="no-end", why="Course", until="2026-05-01T23:00:00+00:00") == (
-        "Accepted the flag “no-end” on Everybody outside until 1 May 2026: Course"
+    named = {"rule": "no-end", "title": "Without an end"}
+    assert said("flag.raised", rule="no-end") == "Raised the flag “no-end” on Everybody outside", "of an older log"
+    assert said("flag.accepted", **named, why="Course", until="2026-05-01T23:00:00+00:00") == (
+        "Accepted the flag “Without an end” on Everybody outside until 1 May 2026: Course"
     ), "an end at midnight is the day before"
     assert said("person.role-changed", before="member", after="reviewer") == (
         "Changed the role of Everybody outside from member to reviewer"

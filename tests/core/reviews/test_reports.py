@@ -81,5 +81,6 @@ def test_what_is_left_open_remains_and_says_who_sees_to_it() -> None:
 
 def test_flags_are_counted_by_rule_before_and_after_the_gravest_first() -> None:
     flagged = replace(FINE, flags=(("unused", "medium", "So."), ("open", "critical", "So.")))
-    counts = rule_counts([flagged, flagged, FINE], [replace(FINE, flags=flagged.flags[:1])])
-    assert [(count.rule, count.then, count.now) for count in counts] == [("open", 2, 0), ("unused", 2, 1)]
+    counts = rule_counts([flagged, flagged, FINE], [replace(FINE, flags=flagged.flags[:1])], {"open": "Open to all"})
+    told = [(count.rule, count.title, count.then, count.now) for count in counts]
+    assert told == [("open", "Open to all", 2, 0), ("unused", "unused", 2, 1)]

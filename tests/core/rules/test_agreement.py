@@ -44,6 +44,7 @@ OF = {
         'party.status == "left"',
         "party.outside",
         "party.verified",
+        "party.service",
         "party.near == party.name",
         'party.addresses.exists(a, a.endsWith("example"))',
         'party.near.startsWith("k")',

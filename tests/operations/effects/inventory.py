@@ -106,6 +106,21 @@ def _(w: World) -> None:
         w.owner.sponsor(app.ref, f"nobody@{DOMAIN}")
 
 
+@of("parties.service")
+def _(w: World) -> None:
+    login = next(p for p in w.owner.parties("key without a name") if not p.service)
+    flagged = {flag.rule for flag in w.owner.flags(party=login.ref)}
+    assert "nobody-known" in flagged
+    marked = w.owner.mark_service(login.ref)
+    assert (marked.service, marked.outside) == (True, False)
+    left = {flag.rule for flag in w.owner.flags(party=login.ref)}
+    assert not {"nobody-known", "unverified-with-weight"} & left
+    assert w.owner.mark_service(login.ref, service=False).service is False
+    assert {flag.rule for flag in w.owner.flags(party=login.ref)} == flagged
+    with w.refused(Invalid, "is listed as an app"):
+        w.owner.mark_service(next(iter(w.owner.parties("Plate Solver"))).ref)
+
+
 @of("parties.reach")
 def _(w: World) -> None:
     through = {via.party.name for chain in w.auditor.reach(ORLA).chains for via in chain.via}

@@ -134,6 +134,8 @@ def _(w: World) -> None:
     live = w.owner.offered(made.ref).parts[0].live
     assert live is not None
     assert w.owner.entry(str(live)).state == "live"
+    history = {event.content["act"] for event in w.owner.events(entry=str(live))}
+    assert {"offer.made", "offer.taken-up", "order.proved", "entry.found"} <= history, "how it came about, to its end"
     w.owner.end(str(live))
     w.ridge.drain()
 

@@ -13,7 +13,7 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Invalid, NotFound
 from openlatch.wire import messages as wire
-from openlatch.words import Criticality, Severity
+from openlatch.words import Criticality, ProviderOrder, Severity
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
@@ -122,6 +122,29 @@ def test_filters_leave_what_they_say(client: Client) -> None:
     ):
         with pytest.raises((Invalid, NotFound), match=r"robot|Nowhere"):
             wrong()
+
+
+def test_providers_are_a_list_like_any_other(client: Client) -> None:
+    every = client.providers()
+    assert [p.name for p in every] == sorted((p.name for p in every), key=str.casefold)
+    for trouble in (True, False):
+        assert client.providers(trouble=trouble) == [p for p in every if p.trouble is trouble]
+    assert client.providers("FEED") == [p for p in every if "feed" in f"{p.name} {p.connector}".lower()]
+    assert client.providers(connector="feed") == [p for p in every if p.connector == "feed"]
+    for sort in ProviderOrder:
+        assert sorted(p.ref for p in client.providers(sort=sort)) == sorted(p.ref for p in every)
+    troubled = [p.trouble for p in client.providers(sort="trouble")]
+    assert troubled == sorted(troubled, reverse=True)
+    seen = [p.latest.seen if p.latest else 0 for p in client.providers(sort="entries")]
+    assert seen == sorted(seen, reverse=True)
+    assert client.providers("nowhere at all") == []
+    lines = b"".join(client.providers_export("jsonl", sort="entries")).splitlines()
+    assert [wire.Provider.model_validate_json(line) for line in lines] == client.providers(sort="entries")
+    rows = csv.DictReader(io.StringIO(b"".join(client.providers_export("csv", connector="feed")).decode(), newline=""))
+    assert [row["name"] for row in rows] == [p.name for p in client.providers(connector="feed")]
+    assert client.save_view("Worst", "trouble=true&sort=trouble", of="providers").of == "providers"
+    with pytest.raises(Invalid, match="“risk” is not a filter of providers"):
+        client.save_view("Wrong", "risk=5", of="providers")
 
 
 def test_an_app_on_several_accounts_is_one_app_with_a_line_for_each(client: Client) -> None:

@@ -57,6 +57,23 @@ def test_the_history_of_an_entry_has_its_orders_and_nothing_else(client: Client)
     assert given.ref not in {event.content["subject_id"] for event in client.events(entry=other.ref)}
 
 
+def test_how_an_entry_came_about_is_in_its_history_its_accounts_and_its_partys(client: Client) -> None:
+    parts = [{"account": "Night-Sky Plates", "needs": ["view"]}, {"account": "Weather Mast", "needs": ["view"]}]
+    until = max(map(day_of, client.events())) + timedelta(days=20)
+    to = {"to": "wren.hale@northcape-uni.example", "name": "Wren Hale"}
+    wish = wire.OfferWish.model_validate({**to, "parts": parts, "until": until})
+    made = client.offer(wish, client.check_offer(wish).digest)
+    client.withdraw_offer(made.ref)
+    told = {"offer.made", "offer.withdrawn"}
+    for offered in (client.entry(str(part.entry)) for part in made.parts):
+        for wanted in ({"entry": offered.ref}, {"account": offered.account.ref}, {"party": offered.party.ref}):
+            acts = [e.content["act"] for e in client.events(**wanted) if e.content["subject_id"] == str(made.id)]
+            assert told <= set(acts), wanted
+            assert len(acts) == len(set(acts)), "once each, however many of its parts are meant"
+    other = next(e for e in client.entries(account="Bookings", state="live"))
+    assert not told & {event.content["act"] for event in client.events(entry=other.ref)}
+
+
 def test_what_the_log_never_tells_of_is_refused_with_what_is_meant(client: Client) -> None:
     with pytest.raises(Invalid, match="nothing that the log tells of") as refused:
         list(client.events(what="ordr"))

@@ -1,45 +1,40 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { useRouter } from "vue-router";
-import type { Provider } from "@/api/client";
 import { useSession } from "@/api/session";
 import { useNow } from "@/ui/clock";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
+import ListBar from "@/ui/list/ListBar.vue";
+import { useList } from "@/ui/list/useList";
 import ListPage from "@/ui/ListPage.vue";
 import { ago, exact } from "@/ui/time";
 import { useQueryParams } from "@/ui/useQueryParams";
+import { PROVIDERS } from "./list";
 import ProviderForm from "./ProviderForm.vue";
-import { busy, latest, standing } from "./provider";
+import { abilities, busy, latest, standing } from "./provider";
 import { useProviders } from "./useProviders";
 
-const COLUMNS: Column[] = [
+const DRAWN: Column[] = [
   { key: "name", title: "Provider", sort: "name" },
   { key: "how", title: "How it is read", cell: "text-mute" },
-  { key: "state", title: "Latest reading", sort: "trouble" },
-  { key: "complete", title: "Last complete" },
-  { key: "entries", title: "Entries", number: true },
+  { key: "state", title: "State", sort: "trouble" },
+  { key: "complete", title: "Last complete", sort: "complete" },
+  { key: "entries", title: "Entries", number: true, sort: "entries", most: true },
+  { key: "able", title: "Shows and ends", cell: "text-mute" },
+  { key: "ref", title: "Id", cell: "font-mono text-small text-mute" },
   { key: "read", title: "Read it", quiet: true, class: "text-right" },
 ];
 const session = useSession();
 const mayRead = session.may("readings.start");
 const mayAdd = session.may("providers.add");
-const { providers, error, isPending, read } = useProviders();
+const { filter, columns, sorted, narrowed, change, sort } = useList(PROVIDERS, DRAWN, ["name", "read"]);
+const { providers, error, isPending, read } = useProviders(() => PROVIDERS.toQuery(filter.value));
 const now = useNow();
 const router = useRouter();
 const { param, changed } = useQueryParams();
-const q = param("q");
-const sorted = computed(() => param("sort").value || "name");
 const adding = computed(() => !!param("add").value);
-const shown = computed(() => {
-  const wanted = q.value.trim().toLowerCase();
-  const found = providers.value.filter((one) =>
-    `${one.name} ${one.connector}`.toLowerCase().includes(wanted),
-  );
-  const grave = (one: Provider): number => (standing(one).grave ? 0 : 1);
-  return sorted.value === "trouble" ? found.sort((a, b) => grave(a) - grave(b)) : found;
-});
-function change(values: Record<string, string>): void {
-  void router.replace(changed(values));
+function add(wanted: string): void {
+  void router.replace(changed({ add: wanted }));
 }
 </script>
 
@@ -49,22 +44,19 @@ function change(values: Record<string, string>): void {
     lead="The outside services on which your accounts live, and how fresh what is known of each is."
     :error="error"
     :pending="isPending"
-    :empty="!shown.length && !adding"
-    :nothing="q ? 'No provider matches.' : 'No provider yet.'"
-    hint="The inventory fills once the first one has been read, or a list has been imported."
-    :begin="q || !mayAdd ? undefined : { text: 'Add a provider', to: '/providers?add=1' }"
+    :empty="!providers.length && !adding"
+    :nothing="narrowed ? 'No provider matches.' : 'No provider yet.'"
+    :hint="
+      narrowed
+        ? 'No provider matches all the filters above.'
+        : 'The inventory fills once the first one has been read, or a list has been imported.'
+    "
+    :begin="narrowed || !mayAdd ? undefined : { text: 'Add a provider', to: '/providers?add=1' }"
   >
     <template #filter>
-      <div class="mt-4 flex flex-wrap items-center gap-3 pr-6 text-plain">
-        <input
-          class="field w-[250px]"
-          type="search"
-          aria-label="Search providers"
-          placeholder="Search providers"
-          :value="q"
-          @input="change({ q: ($event.target as HTMLInputElement).value })"
-        />
-        <button v-if="mayAdd && !adding" type="button" class="button ml-auto" @click="change({ add: '1' })">
+      <div class="mt-4 flex flex-wrap items-center gap-2 pr-6">
+        <ListBar :kind="PROVIDERS" :filter="filter" class="grow" @change="change" />
+        <button v-if="mayAdd && !adding" type="button" class="button" @click="add('1')">
           Add a provider
         </button>
       </div>
@@ -72,17 +64,17 @@ function change(values: Record<string, string>): void {
     <ProviderForm
       v-if="adding"
       class="mb-8"
-      @done="change({ add: '' })"
+      @done="add('')"
       @added="(provider) => router.push(`/providers/${provider.ref}`)"
     />
     <DataTable
-      :columns="COLUMNS"
-      :rows="shown"
+      :columns="columns"
+      :rows="providers"
       :key-of="(one) => one.id"
       :least="720"
       :sorted="sorted"
       steps
-      @sort="(order) => change({ sort: order === 'name' ? '' : order })"
+      @sort="sort"
     >
       <template #name="{ row: one }">
         <RouterLink class="font-[620] hover:underline" :to="`/providers/${one.ref}`">{{
@@ -96,11 +88,9 @@ function change(values: Record<string, string>): void {
         ></template
       >
       <template #state="{ row: one }">
-        <span
-          :class="standing(one).grave ? 'font-semibold text-high' : ''"
-          :title="one.by_hand ? '' : latest(one)"
-          >{{ standing(one).text }}</span
-        >
+        <span :class="one.trouble ? 'font-semibold text-high' : ''" :title="one.by_hand ? '' : latest(one)">{{
+          standing(one)
+        }}</span>
         <span v-if="one.latest?.trouble" class="small block max-w-[340px]">{{ one.latest.trouble }}</span>
       </template>
       <template #complete="{ row: one }">
@@ -113,6 +103,8 @@ function change(values: Record<string, string>): void {
           one.latest?.seen ?? "entries"
         }}</RouterLink>
       </template>
+      <template #able="{ row: one }">{{ abilities(one) }}</template>
+      <template #ref="{ row: one }">{{ one.ref }}</template>
       <template #read="{ row: one }">
         <button
           v-if="mayRead && !one.by_hand"

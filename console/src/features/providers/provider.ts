@@ -49,22 +49,17 @@ export function counts(one: Provider): string {
   return found.map(([word, number]) => `${number} ${word}`).join(", ");
 }
 
-/** How a provider stands: in a word or two, and whether somebody has to see to it. */
-export function standing(one: Provider): { text: string; grave: boolean } {
-  if (one.by_hand) {
-    const { worn_off: worn = 0 } = one;
-    return worn
-      ? { text: `${worn} not vouched for`, grave: true }
-      : { text: "recorded by hand", grave: false };
-  }
-  if (busy(one)) return { text: WORDS[one.latest?.state ?? "queued"] ?? "", grave: false };
-  if (one.paused) return { text: "reading is paused", grave: true };
-  if (one.latest?.withheld) return { text: "not believed", grave: true };
-  if (one.latest?.state === "failed") return { text: "failed", grave: true };
-  if (one.latest?.state === "partial") return { text: "broke off", grave: true };
-  if (!one.latest) return { text: "not read yet", grave: true };
-  return one.stale ? { text: "too old", grave: true } : { text: "complete", grave: false };
+/** How a provider stands, in a few words. */
+export function standing(one: Provider): string {
+  const worn = one.state === "not-vouched-for" ? `${one.worn_off} ` : "";
+  return worn + (STANDS[one.state] ?? one.state.replaceAll("-", " "));
 }
+const STANDS: Partial<Record<Provider["state"], string>> = {
+  reading: "is being read",
+  "by-hand": "recorded by hand",
+  "not-read": "not read yet",
+  paused: "reading is paused",
+};
 
 type Wish = components["schemas"]["ProviderWish"];
 const AS_IT_IS: Wish = {

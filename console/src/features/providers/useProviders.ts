@@ -1,17 +1,21 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, watch } from "vue";
 import { api, take, type Provider } from "@/api/client";
+import type { paths } from "@/api/schema";
 
 function underWay(provider: Provider): boolean {
   return provider.latest?.state === "queued" || provider.latest?.state === "running";
 }
 
-/** All providers and how fresh they are; looked at often while one is being read. */
-export function useProviders() {
+type Wanted = NonNullable<paths["/providers"]["get"]["parameters"]["query"]>;
+
+/** All providers, or those that are wanted, and how fresh they are; looked at often while one is being read. */
+export function useProviders(wanted: () => Wanted = () => ({})) {
   const queries = useQueryClient();
   const query = useQuery({
-    queryKey: ["providers"],
-    queryFn: () => take(api.GET("/providers")),
+    queryKey: computed(() => ["providers", wanted()]),
+    queryFn: () => take(api.GET("/providers", { params: { query: wanted() } })),
+    placeholderData: keepPreviousData,
     refetchInterval: (current) => (current.state.data?.items.some(underWay) ? 700 : 20_000),
   });
   const providers = computed(() => query.data.value?.items ?? []);

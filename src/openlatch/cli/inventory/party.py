@@ -51,7 +51,7 @@ def _on(p: wire.PartyOverview) -> str:
 _PARTIES: tuple[Column, ...] = (
     Column.ref(lambda p: p.ref),
     Column.who("party", _named),
-    Column("kind", lambda p: "\n".join([p.kind, *(["outside"] if p.outside else [])])),
+    Column("kind", lambda p: "\n".join([_kind(p), *(["outside"] if p.outside else [])])),
     Column("risk", lambda p: str(p.risk)),
     Column("worst flag", lambda p: worst(p.worst)),
     Column("on", _on),
@@ -118,7 +118,7 @@ def show(party: str, output: str) -> None:
             print_one(there, output)
             return
         to = out()
-        to.print(Text.assemble((there.name, "bold"), f", {there.kind}", ("   " + there.ref, "dim")))
+        to.print(Text.assemble((there.name, "bold"), f", {_kind(there)}", ("   " + there.ref, "dim")))
         facts = (
             ("address", ", ".join(there.addresses) + ("  (outside the circle)" if there.outside else "")),
             ("publisher", there.publisher),
@@ -134,6 +134,10 @@ def show(party: str, output: str) -> None:
         hint(f"\nAll that it can do: openlatch party reach {there.ref}")
 
 
+def _kind(there: wire.PartyOverview) -> str:
+    return "service account" if there.service else str(there.kind)
+
+
 def _sponsor(client: Client, there: wire.PartyOverview) -> str:
     """The name and address of whoever sponsors a party; empty for nobody."""
     if there.sponsor is None:
@@ -145,15 +149,24 @@ def _sponsor(client: Client, there: wire.PartyOverview) -> str:
 @click.argument("party", type=PARTY)
 @click.option("--sponsor", default="", help="The address of whoever of this workspace sponsors the party.")
 @click.option("--no-sponsor", is_flag=True, help="Nobody sponsors it any more.")
+@click.option("--service/--no-service", default=None, help="Whether a program signs in by it, and no person.")
 @reports_errors
-def change(party: str, sponsor: str, no_sponsor: bool) -> None:
-    """Set who sponsors a party: someone of this workspace who is asked about its access."""
-    if bool(sponsor) == no_sponsor:
-        raise Failure("Say who sponsors it. Nothing was changed.", "Give one of --sponsor ADDRESS and --no-sponsor.", 2)
+def change(party: str, sponsor: str, no_sponsor: bool, service: bool | None) -> None:
+    """Set who sponsors a party, or whether it is a service account.
+
+    Its sponsor is someone of this workspace who is asked about its access. By a service account a program signs in:
+    rules about people leave it alone. The login by which a provider is read is marked so by itself.
+    """
+    if (sponsor and no_sponsor) or not (sponsor or no_sponsor or service is not None):
+        options = "Give one of --sponsor ADDRESS and --no-sponsor, or one of --service and --no-service."
+        raise Failure("Say what is to change. Nothing was changed.", options, 2)
     with connect() as client:
-        changed = client.sponsor(party, sponsor)
-        who = _sponsor(client, changed)
-    click.echo(f"{changed.name}: sponsored by {who or 'nobody'}.")
+        if service is not None:
+            changed = client.mark_service(party, service=service)
+            click.echo(f"{changed.name}: {'a' if changed.service else 'no'} service account.")
+        if sponsor or no_sponsor:
+            changed = client.sponsor(party, sponsor)
+            click.echo(f"{changed.name}: sponsored by {_sponsor(client, changed) or 'nobody'}.")
 
 
 @party.command("reach", example="orla.finch@kestrelridge.example")

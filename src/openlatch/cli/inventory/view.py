@@ -30,6 +30,7 @@ _COMMANDS = {
     Listable.ACCOUNTS: "account list",
     Listable.PARTIES: "party list",
     Listable.APPS: "app list",
+    Listable.PROVIDERS: "provider list",
 }
 _of_list = click.option(
     "--of", type=one_of(Listable), default="entries", show_default=True, help="The list that it is a view of."
@@ -44,7 +45,7 @@ _VIEWS: tuple[Column, ...] = (
 
 @click.group(cls=Group)
 def view() -> None:
-    """Your saved views of the inventory, and of accounts, parties and apps."""
+    """Your saved views of the inventory, and of accounts, parties, apps and providers."""
 
 
 @view.command("list")

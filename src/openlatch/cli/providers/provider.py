@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import sys
 from datetime import datetime
-from typing import IO
+from pathlib import Path
+from typing import IO, Any
 
 import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn
@@ -16,7 +17,10 @@ from openlatch.cli.command import Group
 from openlatch.cli.config import quiet
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.nouns import PROVIDER
+from openlatch.cli.inventory.view import viewed, with_view
+from openlatch.cli.keeping import keep, kept_as, separated
+from openlatch.cli.nouns import PROVIDER, one_of
+from openlatch.cli.options import together
 from openlatch.cli.output import Listing, going_on, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.providers.describe import describe, secret_of, settings_of, shortened
 from openlatch.cli.providers.imports import import_list, list_imports, write_template
@@ -24,6 +28,7 @@ from openlatch.client import Client
 from openlatch.core.phrases import counted
 from openlatch.errors import NotFound
 from openlatch.wire import messages as wire
+from openlatch.words import Listable, ProviderOrder, ProviderState
 
 __all__ = ["provider"]
 
@@ -34,21 +39,32 @@ def _freshness(p: wire.Provider) -> Text:
     return Text(ago(p.last_complete), "dark_orange3" if p.stale else "")
 
 
-def _latest(p: wire.Provider) -> str:
-    if p.by_hand:
-        worn = f"{counted(p.worn_off, 'entry')} not vouched for in {counted(p.vouch_days, 'day')}"
-        return worn if p.worn_off else "all vouched for"
-    if p.latest is None:
-        return "not read yet"
-    return f"{p.latest.state}: {p.latest.trouble}" if p.latest.trouble else p.latest.state
+def _state(p: wire.Provider) -> Text:
+    said = p.state.replace("-", " ")
+    if p.state == ProviderState.NOT_VOUCHED_FOR:
+        said = f"{counted(p.worn_off, 'entry')} {said} in {counted(p.vouch_days, 'day')}"
+    elif p.by_hand:
+        said = "all vouched for"
+    elif p.latest is not None and p.latest.trouble:
+        said = f"{said}: {p.latest.trouble}"
+    return Text(said, "dark_orange3" if p.trouble else "")
 
 
 PROVIDERS: tuple[Column, ...] = (
     Column.ref(lambda p: p.ref),
     Column.who("provider", lambda p: Text(p.name)),
     Column("last complete", _freshness),
-    Column.prose("latest reading", _latest),
+    Column.prose("state", _state),
     Column.more("connector", lambda p: p.connector),
+    Column.more("entries", lambda p: str(p.latest.seen) if p.latest else ""),
+    Column.more("read every", lambda p: "" if p.by_hand else counted(p.read_every, "minute")),
+)
+_filtered = together(
+    [
+        click.option("--connector", default="", help="Only those that are read so (openlatch provider connectors)."),
+        click.option("--trouble/--well", default=None, help="Only those to which someone has to see, or all others."),
+        click.option("--sort", type=one_of(ProviderOrder), default="name", show_default=True, help="What comes first."),
+    ]
 )
 
 
@@ -79,13 +95,31 @@ def provider() -> None:
     """
 
 
-@provider.command("list")
+@provider.command("list", example="--trouble --sort complete")
+@click.argument("search", required=False, default="")
+@_filtered
+@with_view
 @listed(*PROVIDERS)
 @reports_errors
-def list_providers(listing: Listing) -> None:
+def list_providers(search: str, view: str, listing: Listing, **wanted: Any) -> None:
     """List the providers, and how old what is known of each is."""
     with connect() as client:
-        listing.print(client.providers(), empty="There are no providers yet. Add one: openlatch provider add --help")
+        asked = viewed(client, Listable.PROVIDERS, view, wanted | {"q": search})
+        narrowed = any(value for name, value in asked.items() if name != "sort")
+        begin = "There are no providers yet. Add one: openlatch provider add --help"
+        listing.print(client.providers(**asked), empty="No provider matches." if narrowed else begin)
+
+
+@provider.command("export", example="providers.csv --trouble")
+@kept_as
+@separated
+@click.argument("search", required=False, default="")
+@_filtered
+@reports_errors
+def export(file: Path, search: str, **wanted: Any) -> None:
+    """Write the providers, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
+    with connect() as client:
+        keep(file, lambda kind: client.providers_export(kind, q=search, **wanted))
 
 
 @provider.command("show", example="'Ticket Desk'")
@@ -107,7 +141,7 @@ def show(provider: str, output: str) -> None:
     facts = (
         ("connector", " ".join([p.connector, *(f"{name}={shortened(value)}" for name, value in p.settings.items())])),
         ("last complete reading", "" if p.by_hand else ago(p.last_complete) + (", too old" if p.stale else "")),
-        ("latest reading", _latest(p)),
+        ("state", _state(p)),
         ("read on its own", "" if p.by_hand else "paused" if p.paused else f"every {p.read_every} minutes"),
         ("lists", ", ".join(can.lists)),
         ("ends", ", ".join(can.ends) + ("" if can.at_once else ", when their device next connects")),

@@ -73,6 +73,8 @@ class Held:
     """the parties that no provider knows: people have written down who they are"""
     ending: Mapping[UUID, EndReason] = field(default_factory=dict)
     """why entries are being ended, by the orders that are in progress"""
+    signing_in: frozenset[str] = frozenset()
+    """the addresses of the people who sign in to Open Latch"""
     left_out: int = 0
     """how many more entries there are that were seen just as they were, and so are in neither"""
 
@@ -348,7 +350,7 @@ def _parties(
         party_id = keys.whose(observed_party, ChainMap(new, current))
         if party_id is None:
             party_id = new_id()
-            new[party_id] = Party(party_id, observed_party.kind, observed_party.name, observed_party.addresses)
+            new[party_id] = _met(held, party_id, observed_party)
             if observed_party.kind is PartyKind.ANYONE:
                 keys.name(EVERYBODY, party_id)
         own = Identifier(keys.scheme, observed_party.key)
@@ -375,8 +377,19 @@ def _parties(
     return keys.ids, list(new.values()), changed, keys.new, parted
 
 
+def _met(held: Held, party_id: UUID, observed_party: ObservedParty) -> Party:
+    """Return a party that is new; a login of a program is a service account, unless somebody here has its address."""
+    own = observed_party.service and held.signing_in.isdisjoint(map(normal_address, observed_party.addresses))
+    party = Party(party_id, observed_party.kind, observed_party.name, observed_party.addresses)
+    return replace(party, service=True) if own else party
+
+
 def _merged(party: Party, observed_party: ObservedParty) -> Party:
-    """Add what a provider knows about a party to what is known already; several providers may list the same one."""
+    """Add what a provider knows about a party to what is known already; several providers may list the same one.
+
+    Whoever was known before, with an address, may be a person who lends a login to a program; and what someone has said
+    of that goes first.
+    """
     have = {normal_address(a) for a in party.addresses}
     more = tuple(a for a in observed_party.addresses if normal_address(a) not in have)
     status = party.status if observed_party.status is PartyStatus.UNKNOWN else observed_party.status
@@ -392,6 +405,7 @@ def _merged(party: Party, observed_party: ObservedParty) -> Party:
         name=party.name if named else observed_party.name,
         publisher=observed_party.publisher or party.publisher,
         home=observed_party.home or party.home,
+        service=True if party.service is None and observed_party.service and not addresses else party.service,
     )
 
 

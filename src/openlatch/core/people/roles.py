@@ -110,6 +110,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "parties.browse": _reads(*_STAFF),
         "parties.show": _reads(*_STAFF),
         "parties.sponsor": _changes(*_MANAGERS),
+        "parties.service": _changes(*_MANAGERS),
         "parties.reach": _reads(*_STAFF),
         "parties.perhaps": _reads(*_STAFF),
         "parties.keys": _reads(*_STAFF),

@@ -55,7 +55,10 @@ class ObservedAccount:
 
 @dataclass(frozen=True, slots=True)
 class ObservedParty:
-    """A party as its provider shows it; `key` is the provider's own name for it."""
+    """A party as its provider shows it; `key` is the provider's own name for it.
+
+    `service` is a login by which a program signs in, such as the one by which the provider is read.
+    """
 
     key: str
     kind: PartyKind
@@ -65,6 +68,7 @@ class ObservedParty:
     verified: bool = False
     publisher: str = ""
     home: str = ""
+    service: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -33,11 +33,11 @@ SAID = {
     "factor.recovery-used": "Used a recovery code[, {left} left]",
     "factor.removed": "Removed a second factor[: {name}]",
     "factor.reset": "Removed {factors|second factor} of {it}",
-    "flag.accepted": "Accepted the flag “{rule}” on {it}[ until {until}][: {why}]",
-    "flag.back": "Brought back the accepted flag “{rule}” on {it}",
-    "flag.changed": "Changed the flag “{rule}” on {it}[, now {severity}]",
-    "flag.cleared": "Cleared the flag “{rule}” on {it}",
-    "flag.raised": "Raised the flag “{rule}” on {it}[, {severity}]",
+    "flag.accepted": "Accepted the flag “{title}” on {it}[ until {until}][: {why}]",
+    "flag.back": "Brought back the accepted flag “{title}” on {it}",
+    "flag.changed": "Changed the flag “{title}” on {it}[, now {severity}]",
+    "flag.cleared": "Cleared the flag “{title}” on {it}",
+    "flag.raised": "Raised the flag “{title}” on {it}[, {severity}]",
     "import.asked": "Began to import[ “{name}”] at {it}[ ({lines|line})]",
     "level.corrected": "Corrected what “{word}” means at {it}",
     "log.head-signed": "Signed the head of the log[ ({size|event})]",
@@ -64,7 +64,9 @@ SAID = {
     "party.joined": "Joined {it} and {other_party} into one[: {reason}]",
     "party.kept-apart": "Kept {it} and {other_party} apart[: {reason}]",
     "party.left": "Noted that {it} has left",
+    "party.no-service": "Noted that {it} is no service account",
     "party.parted": "Parted {other_party} from {it}[: {reason}]",
+    "party.service": "Noted that {it} is a service account",
     "party.sponsored": "Set the sponsor of {it}[ to {sponsor}]",
     "party.undone": "Undid a decision about {it} and {other_party}",
     "person.accepted": "Accepted the invitation to sign in[ as {role}]",
@@ -168,8 +170,10 @@ _ENDS = {"until", "ends", "lapses"}
 def sentence(act: str, it: str, facts: Mapping[str, Any], zone: str) -> str:
     """Return what happened as a sentence without its subject, which is whoever acted; `it` is what it is about.
 
-    An act that this version does not know, in a log that is older or newer, is said by its name.
+    An act that this version does not know, in a log that is older or newer, is said by its name; a rule is said by its id
+    where a log is older than its title there.
     """
+    facts = {"title": facts.get("rule"), **facts}
 
     def slot(found: re.Match[str]) -> str:
         name, thing = found[1], found[2]

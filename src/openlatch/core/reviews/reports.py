@@ -63,6 +63,7 @@ class RuleCount:
     """How many flags of a rule there were when it began, and are at its end."""
 
     rule: str
+    title: str
     severity: str
     then: int
     now: int
@@ -217,8 +218,11 @@ def ordered(order: Order | None) -> dict[str, Any]:
     }
 
 
-def rule_counts(before: Iterable[Facts], after: Iterable[Facts]) -> tuple[RuleCount, ...]:
-    """Return for each rule how many of its flags there were, and are; the gravest and commonest first."""
+def rule_counts(before: Iterable[Facts], after: Iterable[Facts], titles: Mapping[str, str]) -> tuple[RuleCount, ...]:
+    """Return for each rule how many of its flags there were, and are; the gravest and commonest first.
+
+    `titles` are what rules are called, by their ids; one that has none is called by its id.
+    """
     severities: dict[str, str] = {}
     counted: list[Counter[str]] = []
     for several in (before, after):
@@ -228,5 +232,6 @@ def rule_counts(before: Iterable[Facts], after: Iterable[Facts]) -> tuple[RuleCo
                 number[rule] += 1
                 severities.setdefault(rule, severity)
         counted.append(number)
-    counts = [RuleCount(rule, severity, counted[0][rule], counted[1][rule]) for rule, severity in severities.items()]
+    then, now = counted
+    counts = [RuleCount(id_, titles.get(id_, id_), worst, then[id_], now[id_]) for id_, worst in severities.items()]
     return tuple(sorted(counts, key=lambda count: (-Severity(count.severity).rank, -count.then, count.rule)))

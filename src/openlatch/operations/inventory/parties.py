@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.inventory.matching import openings
@@ -13,6 +13,7 @@ from openlatch.core.model import Party
 from openlatch.errors import Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import Sight, flags_on, sight, words
+from openlatch.operations.rules import flags
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.inventory.parties import ListedParty, PartyFilter
 from openlatch.store.pages import Page
@@ -28,6 +29,7 @@ __all__ = [
     "browse",
     "browse_apps",
     "cut",
+    "mark_service",
     "reach",
     "remaining",
     "show",
@@ -89,11 +91,11 @@ def browse_apps(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> P
     page = call.tx.parties.browse(chosen, wanted.sort, limit=limit, cursor=cursor, now=call.now)
     held = call.tx.entries.held_by(each.party.id for each in page.items)
     listed = call.tx.entries.about(entry.id for entry in held)
-    flags = flags_on(call, listed.values())
+    flagged = flags_on(call, listed.values())
     theirs: dict[UUID, list[Sight]] = {}
     for entry in held:
         if entry.kind is Kind.APP:
-            theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id], flags[entry.id]))
+            theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id], flagged[entry.id]))
     return Page(tuple(AppSight(each, tuple(theirs.get(each.party.id, ()))) for each in page.items), page.next)
 
 
@@ -126,6 +128,28 @@ def sponsor(call: Call, text: str, address: str) -> ListedParty:
     return call.tx.parties.listed(party.id, call.now)
 
 
+@operation("parties.service")
+def mark_service(call: Call, text: str, *, service: bool) -> ListedParty:
+    """Say whether a program signs in by a party, and no person: the rules about people leave it alone then."""
+    call.tx.facts.take_turns()
+    party = call.tx.parties.find(text)
+    if party.kind is not PartyKind.PERSON:
+        raise Invalid(
+            f"{party.name} is listed as {_LISTED_AS[party.kind]}, and the rules about people leave it alone. "
+            "Nothing was changed.",
+            next_step="Name a login that is listed as a person.",
+            errors=[{"at": "party", "problem": f"is {_LISTED_AS[party.kind]}"}],
+        )
+    if party.service != service:
+        call.tx.parties.save_all([replace(party, service=service, version=party.version + 1)])
+        call.log("party.service" if service else "party.no-service", "party", party.id)
+        flags.evaluate(call, parties=[party.id], entries=call.tx.entries.held_by([party.id]), met=[party.id])
+    return call.tx.parties.listed(party.id, call.now)
+
+
+_LISTED_AS = {PartyKind.TEAM: "a team", PartyKind.APP: "an app", PartyKind.ANYONE: "anyone"}
+
+
 @operation("parties.reach")
 def reach(call: Call, text: str) -> ReachSight:
     """Everything that a party can do, directly and through teams of teams, each by a shortest chain.
@@ -136,13 +160,13 @@ def reach(call: Call, text: str) -> ReachSight:
     graph, _ = _graph(call, party.id)
     chains = reach_of(graph, party.id)
     listed = call.tx.entries.about(chain.entry.id for chain in chains)
-    flags = flags_on(call, listed.values())
+    flagged = flags_on(call, listed.values())
     teams = call.tx.parties.some(link.as_party for chain in chains for link in chain.links)
     return ReachSight(
         party,
         tuple(
             ChainSight(
-                sight(call, listed[chain.entry.id], flags[chain.entry.id]),
+                sight(call, listed[chain.entry.id], flagged[chain.entry.id]),
                 tuple((link, teams[link.as_party]) for link in chain.links),
                 loses(graph, party.id, chain.entry),
             )

@@ -271,7 +271,7 @@ def _before(call: Call, first: Party, second: Party) -> dict[str, Any]:
     }
 
 
-_SHOWN = ("name", "addresses", "status", "verified", "publisher", "home")
+_SHOWN = ("name", "addresses", "status", "verified", "publisher", "home", "service")
 
 
 def _written(identifiers: Iterable[Identifier]) -> list[list[str]]:
@@ -298,6 +298,8 @@ def _joined(call: Call, first: Party, second: Party) -> None:
                 verified=first.verified or second.verified,
                 publisher=first.publisher or second.publisher,
                 home=first.home or second.home,
+                # Two of which one is a person are a person.
+                service=first.service if first.service == second.service else False,
                 version=first.version + 1,
             )
         ]
@@ -337,6 +339,8 @@ def _unjoined(call: Call, decision: Decision, first: Party, second: Party) -> No
                 verified=was["verified"],
                 publisher=was["publisher"],
                 home=was["home"],
+                # What was joined before there were service accounts keeps what it is.
+                service=was.get("service", first.service),
                 version=first.version + 1,
             )
         ]

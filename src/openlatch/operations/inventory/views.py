@@ -19,6 +19,7 @@ from openlatch.store.noun import missing
 from openlatch.wire.base import mistakes
 from openlatch.wire.inventory.entries import EntryQuery
 from openlatch.wire.inventory.parties import AccountQuery, PartyQuery
+from openlatch.wire.providers.providers import ProviderFilter
 from openlatch.words import Listable
 
 __all__ = ["browse", "remove", "save"]
@@ -78,6 +79,8 @@ _LISTS: Mapping[Listable, tuple[type[BaseModel], Callable[[Call, Any], object]]]
     Listable.ACCOUNTS: (AccountQuery, lambda call, asked: accounts.browse(call, asked, 1, None)),
     Listable.PARTIES: (PartyQuery, lambda call, asked: parties.browse(call, asked, 1, None)),
     Listable.APPS: (PartyQuery, lambda call, asked: parties.browse_apps(call, asked, 1, None)),
+    # Whatever its fields take can be answered.
+    Listable.PROVIDERS: (ProviderFilter, lambda *_: None),
 }
 """How each list is asked, and how to find out whether what was asked can be answered."""
 

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import date, datetime
+from typing import Any
 from urllib.parse import urlencode
 
 from openlatch.core.model import Provider, Reading
 from openlatch.core.phrases import counted, listed
 from openlatch.core.providers.ports import About
+from openlatch.core.providers.standing import IN_ORDER, in_trouble, standing
 from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations.call import Call, operation, require
@@ -19,6 +21,8 @@ from openlatch.operations.providers import readings
 from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.telling import notices
 from openlatch.wire.providers.providers import NewProvider, ProviderWish
+from openlatch.wire.providers.providers import ProviderFilter as Wanted
+from openlatch.words import ProviderOrder, ProviderState
 
 __all__ = ["ProviderSight", "add", "browse", "change", "pause", "report_breach", "resume", "show", "to_be_tried"]
 
@@ -31,11 +35,35 @@ class ProviderSight:
     latest: Reading | None = None
     worn_off: int = 0
 
+    def state(self, now: datetime) -> ProviderState:
+        """Return how it stands."""
+        return standing(self.provider, self.latest, self.worn_off, now)
+
 
 @operation("providers.browse")
-def browse(call: Call) -> tuple[ProviderSight, ...]:
-    """Every provider, and how fresh what is known of it is; a member sees those at which they have access."""
-    return _sights(call, call.tx.providers.all())
+def browse(call: Call, wanted: Wanted) -> tuple[ProviderSight, ...]:
+    """Every provider that is wanted, and how fresh what is known of it is; a member sees those at which they have
+    access.
+    """
+    text = wanted.q.strip().casefold()
+    found = [
+        sight
+        for sight in _sights(call, call.tx.providers.all())
+        if text in f"{sight.provider.name} {sight.provider.connector}".casefold()
+        and wanted.connector in ("", sight.provider.connector)
+        and wanted.trouble in (None, in_trouble(sight.state(call.now)))
+    ]
+    keys: dict[ProviderOrder, Callable[[ProviderSight], Any]] = {
+        ProviderOrder.NAME: lambda _: 0,
+        ProviderOrder.TROUBLE: lambda sight: IN_ORDER.index(sight.state(call.now)),
+        ProviderOrder.COMPLETE: lambda sight: (
+            sight.provider.by_hand,
+            sight.provider.last_complete is not None,
+            sight.provider.last_complete or call.now,
+        ),
+        ProviderOrder.ENTRIES: lambda sight: -(sight.latest.seen if sight.latest is not None else 0),
+    }
+    return tuple(sorted(found, key=lambda sight: (keys[wanted.sort](sight), sight.provider.name.casefold())))
 
 
 @operation("providers.show")

@@ -341,6 +341,7 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
             circle=tx.workspace.circle,
             written=tx.parties.unknown_elsewhere(theirs),
             ending=tx.orders.ending(e.id for e in held if e.state is State.ENDING),
+            signing_in=_signing_in(call, changed),
             left_out=len(same),
         ),
         replace(observation, parties=changed, entries=news),
@@ -386,7 +387,15 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Col
         circle=tx.workspace.circle,
         written=tx.parties.unknown_elsewhere(identifiers.values()),
         ending=tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
+        signing_in=_signing_in(call, observation.parties),
     )
+
+
+def _signing_in(call: Call, parties: Iterable[ObservedParty]) -> frozenset[str]:
+    """The addresses of the people here, where one of these parties is the login of a program."""
+    if not any(party.service for party in parties):
+        return frozenset()
+    return frozenset(normal_address(person.address) for person in call.tx.people.all())
 
 
 def _store(

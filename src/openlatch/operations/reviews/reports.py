@@ -15,6 +15,7 @@ from openlatch.core.taking_back.leaver import Phase
 from openlatch.operations.call import Call, operation
 from openlatch.operations.record.signing import signed
 from openlatch.operations.reviews.scope import facts_now, scope_of
+from openlatch.operations.rules import policies
 from openlatch.operations.taking_back.batches import seen
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.taking_back.batches import Batch, BatchItem
@@ -41,6 +42,11 @@ def signed_report(call: Call, kind: str, text: str) -> Signed:
         return _of_batch(call, text)
     review = call.tx.reviews.find(text)
     return call.tx.reviews.report(review.id) or (plain(_of_round(call, review)), "")
+
+
+def _titles(call: Call) -> dict[str, str]:
+    """What the rules of the policy in force are called, by their ids."""
+    return {id_: rule.title for id_, rule in policies.rules(call).items()}
 
 
 def keep(call: Call, review_round: Round) -> None:
@@ -102,7 +108,7 @@ def _of_round(call: Call, review_round: Round) -> Report:
         against_advice=sum(line.against_advice for line in lines),
         unanswered=sum(item.decision is not None and item.decision.unanswered for item, _ in items),
         compared=review_round.compared,
-        rules=rule_counts((item.facts for item, _ in items), now.values()),
+        rules=rule_counts((item.facts for item, _ in items), now.values(), _titles(call)),
         lines=lines,
     )
 

@@ -48,6 +48,7 @@ _EXPRESSIONS: Mapping[str, str] = {
     **{f"{table}_{name}": f"{_ALIAS[table]}.{name}" for table, names in _PLAIN.items() for name in names.split()},
     **{f"entry_uses_{power}": f"(e.uses->>'{power}')::timestamptz" for power in ORDER},
     "entry_powers": "e.power_bits",
+    "party_service": "coalesce(p.service, false)",
     "entry_uses_known": "(e.uses is not null)",
     "entry_has_hours": "(e.hours is not null)",
     "entry_reviewed_at": "e.reviewed_at[cardinality(e.reviewed_at)]",

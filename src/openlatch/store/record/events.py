@@ -15,6 +15,7 @@ from openlatch.core.record import tree
 from openlatch.core.record.ledger import START, Event
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.inventory.rows import EntryRow
+from openlatch.store.letting_in.rows import OfferPartRow
 from openlatch.store.noun import Noun
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
@@ -200,7 +201,7 @@ class Events(Noun):
         limit: int,
         cursor: str | None,
     ) -> Page[LoggedEvent]:
-        """Return events; those about an account, a party or an entry include those about entries and orders of it."""
+        """Return events; those of an account, a party or an entry include those of its entries, orders and offers."""
         query = select(EventRow).where(*_conditions(wanted))
         for each_id, whose in ((wanted.account_id, EntryRow.account_id), (wanted.party_id, EntryRow.party_id)):
             if each_id is not None:
@@ -209,11 +210,18 @@ class Events(Noun):
                 if each_id == wanted.party_id:
                     on = or_(on, OrderRow.team_id == each_id, OrderRow.member_id == each_id)
                 orders = select(OrderRow.id).where(on)
-                about = select(literal(each_id, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
+                offers = select(OfferPartRow.offer_id).where(OfferPartRow.entry_id.in_(theirs))
+                first = select(literal(each_id, EntryRow.id.type).label("id"))
+                about = first.union_all(theirs, orders, offers).subquery()
                 query = query.where(EventRow.subject_id.in_(select(about.c.id)))
         if wanted.entry_id is not None:
-            orders = select(OrderRow.id).where(OrderRow.entry_id == wanted.entry_id)
-            query = query.where(or_(EventRow.subject_id == wanted.entry_id, EventRow.subject_id.in_(orders)))
+            # What was given as it was offered goes on as another entry.
+            offered = select(OfferPartRow.entry_id).where(OfferPartRow.live_id == wanted.entry_id)
+            same = select(literal(wanted.entry_id, EntryRow.id.type).label("id")).union_all(offered).cte()
+            orders = select(OrderRow.id).where(OrderRow.entry_id.in_(select(same.c.id)))
+            offers = select(OfferPartRow.offer_id).where(OfferPartRow.entry_id.in_(select(same.c.id)))
+            about = select(same.c.id).union_all(orders, offers).subquery()
+            query = query.where(EventRow.subject_id.in_(select(about.c.id)))
         if sealed_only:
             query = query.where(EventRow.number.is_not(None))
             sort = Sort("number", (EventRow.number,), descending=not oldest_first)

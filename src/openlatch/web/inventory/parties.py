@@ -75,6 +75,12 @@ def sponsor_party(call: Call, party: str, body: wire.SponsorWish) -> wire.PartyO
     return _rendered(call, parties.sponsor(call, party, body.address))
 
 
+@routes.route("PUT", "/parties/<party>/service", body=wire.ServiceWish, returns=wire.PartyOverview)
+def mark_service_account(call: Call, party: str, body: wire.ServiceWish) -> wire.PartyOverview:
+    """Set whether a party is a service account: rules about people leave it alone."""
+    return _rendered(call, parties.mark_service(call, party, service=body.service))
+
+
 @routes.route("GET", "/parties/<party>/reach", returns=wire.Reach)
 def get_reach(call: Call, party: str) -> wire.Reach:
     """Everything that a party can do, directly and through teams, and by which chains."""

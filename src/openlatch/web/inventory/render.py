@@ -24,11 +24,12 @@ def account_of(listed: ListedAccount, provider: str) -> wire.Account:
 
 
 def party_of(party: model.Party, outside: bool) -> wire.Party:
-    return filled(wire.Party, party, outside=outside)
+    return filled(wire.Party, party, outside=outside, service=bool(party.service))
 
 
 def overview_of(listed: ListedParty, outside: bool) -> wire.PartyOverview:
-    return filled(wire.PartyOverview, listed.party, listed.standing, outside=outside, risk=listed.risk)
+    party = party_of(listed.party, outside)
+    return filled(wire.PartyOverview, party, listed.standing, risk=listed.risk)
 
 
 def activity_of(done: Done) -> wire.Activity:

@@ -9,8 +9,8 @@ from openlatch.operations.inventory import by_hand
 from openlatch.operations.providers import levels, providers, readings, removal
 from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.providers.providers import ProviderSight
-from openlatch.web.api import Answer, Routes
-from openlatch.web.files import cells
+from openlatch.web.api import Answer, Routes, Stream
+from openlatch.web.files import CONTENT_TYPES, cells, kept
 from openlatch.web.filled import filled
 from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.providers.render import connector_of, level_of, provider_of, reading_of
@@ -26,10 +26,17 @@ def _tried(call: Call, provider: str, body: wire.ProviderWish) -> Sequence[Looku
     return providers.to_be_tried(call, provider, body)
 
 
-@routes.route("GET", "/providers", returns=wire.ProviderList)
-def list_providers(call: Call) -> wire.ProviderList:
-    """All providers, and how fresh what is known of each is."""
-    return wire.ProviderList(items=[provider_of(sight, call.now) for sight in providers.browse(call)])
+@routes.route("GET", "/providers", query=wire.ProviderFilter, returns=wire.ProviderList)
+def list_providers(call: Call, query: wire.ProviderFilter) -> wire.ProviderList:
+    """All providers that a filter leaves, and how fresh what is known of each is."""
+    return wire.ProviderList(items=[provider_of(sight, call.now) for sight in providers.browse(call, query)])
+
+
+@routes.route("GET", "/providers/export", query=wire.ProviderExport, files=CONTENT_TYPES, streams=True)
+def export_providers(call: Call, query: wire.ProviderExport) -> Stream:
+    """Every provider that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
+    listed = (provider_of(sight, call.now) for sight in providers.browse(call, query))
+    return kept("providers", query, wire.Provider, listed, call.tx.workspace.zone)
 
 
 @routes.route("GET", "/connectors", returns=wire.ConnectorList)

@@ -6,6 +6,7 @@ from datetime import datetime
 
 from openlatch.core import model
 from openlatch.core.providers.ports import About
+from openlatch.core.providers.standing import in_trouble
 from openlatch.operations.providers.levels import WordSight
 from openlatch.operations.providers.providers import ProviderSight
 from openlatch.web.filled import filled
@@ -24,8 +25,9 @@ def connector_of(name: str, about: About) -> wire.Connector:
 
 
 def provider_of(sight: ProviderSight, now: datetime) -> wire.Provider:
-    provider = sight.provider
-    return filled(wire.Provider, sight, provider, stale=provider.stale(now), abilities=_abilities(provider.abilities))
+    provider, state = sight.provider, sight.state(now)
+    more = {"stale": provider.stale(now), "state": state, "trouble": in_trouble(state)}
+    return filled(wire.Provider, sight, provider, **more, abilities=_abilities(provider.abilities))
 
 
 def _abilities(able: model.Abilities) -> wire.Abilities:

@@ -24,6 +24,7 @@ __all__ = [
     "PartyList",
     "PartyOverview",
     "PartyQuery",
+    "ServiceWish",
     "SponsorWish",
 ]
 
@@ -67,6 +68,7 @@ class Party(Sent):
     publisher: str
     home: str
     outside: bool
+    service: bool = False
     sponsor: UUID | None = None
 
 
@@ -86,6 +88,12 @@ class SponsorWish(Taken):
     """Who of the workspace answers for a party, by their address; nobody, if it is empty."""
 
     address: Search
+
+
+class ServiceWish(Taken):
+    """Whether a program signs in by a party, and no person."""
+
+    service: bool
 
 
 class AccountDescription(Taken):

@@ -6,9 +6,9 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.base import Page, Sent, Taken, Text
+from openlatch.wire.base import Page, Search, Sent, Taken, Text, Written
 from openlatch.wire.providers.readings import Reading
-from openlatch.words import Kind, Side
+from openlatch.words import Kind, ProviderOrder, ProviderState, Side
 
 __all__ = [
     "LISTS",
@@ -17,6 +17,8 @@ __all__ = [
     "Hindrance",
     "NewProvider",
     "Provider",
+    "ProviderExport",
+    "ProviderFilter",
     "ProviderList",
     "ProviderRemoval",
     "ProviderRemovalWish",
@@ -75,7 +77,22 @@ class Provider(Sent):
     by_hand: bool
     vouch_days: int
     worn_off: int
+    state: ProviderState
+    trouble: bool
     latest: Reading | None
+
+
+class ProviderFilter(Taken):
+    """Which providers are wanted, in which order."""
+
+    q: Annotated[Search, Field(description="part of the name, or of how it is read")] = ""
+    connector: Search = ""
+    trouble: bool | None = None
+    sort: ProviderOrder = ProviderOrder.NAME
+
+
+class ProviderExport(ProviderFilter, Written):
+    """Which providers are to be written to a file, and how."""
 
 
 class NewProvider(Taken):
@@ -147,4 +164,4 @@ LISTS = {
 
 
 class ProviderList(Page[Provider]):
-    """All providers."""
+    """All providers that were asked for."""

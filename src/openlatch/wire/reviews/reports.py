@@ -21,6 +21,7 @@ class ReportRule(Sent):
     """How many flags of a rule there were when it began, and are now, or were at its end."""
 
     rule: str
+    title: str = ""
     severity: Severity
     then: int
     now: int

@@ -96,7 +96,7 @@ const pairs = computed(() => alike.data.value?.items.length ?? 0);
         ><span v-for="address in party.addresses" :key="address" class="block">{{ address }}</span
         ><template v-if="!party.addresses.length">{{ party.publisher || "none known" }}</template></template
       >
-      <template #what="{ row: party }">{{ party.kind }}</template>
+      <template #what="{ row: party }">{{ party.service ? "service account" : party.kind }}</template>
       <template #risk="{ row: party }">{{ party.risk }}</template>
       <template #worst="{ row: party }"
         ><SeverityNotch v-if="party.worst" :severity="party.worst" :height="16" word

@@ -26,6 +26,7 @@ const session = useSession();
 const { zone } = session;
 const mayLeave = session.may("leavers.plan");
 const maySponsor = session.may("parties.sponsor");
+const mayMark = session.may("parties.service");
 const people = useQuery({
   queryKey: ["people"],
   queryFn: () => take(api.GET("/people")),
@@ -41,6 +42,17 @@ const sponsor = useMutation({
       }),
     ),
   onSettled: () => queries.invalidateQueries({ queryKey: ["parties"] }),
+});
+const service = useMutation({
+  mutationFn: (marked: boolean) =>
+    take(
+      api.PUT("/parties/{party}/service", {
+        params: { path: { party: wanted.value } },
+        body: { service: marked },
+      }),
+    ),
+  // Flags come and go with it, wherever they are shown.
+  onSettled: () => queries.invalidateQueries(),
 });
 const wanted = computed(() => String(route.params.party));
 const TABS = [
@@ -111,7 +123,8 @@ const sub = computed(() => {
           <p class="small"><RouterLink class="link" to="/parties">Parties</RouterLink> · {{ party.ref }}</p>
           <h1 class="mt-1">{{ party.name }}</h1>
           <p class="mt-[5px] text-mute">
-            {{ party.kind }}<template v-if="party.outside">, outside the circle</template
+            {{ party.service ? "service account" : party.kind
+            }}<template v-if="party.outside">, outside the circle</template
             ><b v-if="party.status === 'left'" class="font-semibold text-high">, has left</b> ·
             {{ party.addresses.join(", ") || "no address known" }}
             <template v-if="party.publisher"> · published by {{ party.publisher }}</template>
@@ -141,6 +154,16 @@ const sub = computed(() => {
             </select>
           </label>
           <ProblemNote v-if="sponsor.error.value" :error="sponsor.error.value" class="mt-2 max-w-xl" />
+          <label v-if="mayMark && party.kind === 'person'" class="mt-2 flex items-center gap-2 text-plain">
+            <input
+              type="checkbox"
+              :checked="party.service"
+              :disabled="service.isPending.value"
+              @change="service.mutate(($event.target as HTMLInputElement).checked)"
+            />
+            A program signs in by it, and no person: rules about people leave it alone
+          </label>
+          <ProblemNote v-if="service.error.value" :error="service.error.value" class="mt-2 max-w-xl" />
           <RiskLines
             v-if="risk"
             class="mt-2"
