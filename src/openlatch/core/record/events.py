@@ -170,8 +170,8 @@ _ENDS = {"until", "ends", "lapses"}
 def sentence(act: str, it: str, facts: Mapping[str, Any], zone: str) -> str:
     """Return what happened as a sentence without its subject, which is whoever acted; `it` is what it is about.
 
-    An act that this version does not know, in a log that is older or newer, is said by its name; a rule is said by its id
-    where a log is older than its title there.
+    An act that this version does not know, in a log that is older or newer, is said by its name; a rule is said by its
+    id where a log is older than its title there.
     """
     facts = {"title": facts.get("rule"), **facts}
 
