@@ -3,6 +3,7 @@
 import sys
 
 from bench.console import console
+from bench.described import described
 from bench.exposures import exposure_difference
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
@@ -29,6 +30,7 @@ BENCHMARKS = {
     "export": export,
     "import": importing,
     "slow": slow_clients,
+    "described": described,
     "crash": crash,
 }
 

@@ -61,6 +61,7 @@ class Club(House):
         self.app.get("/v1/teams/<path:team>/members", endpoint="in")(lambda team: self._page(self.members[team]))
         self.app.delete("/v1/teams/<path:team>/members/<login>")(self._remove)
         self.app.patch("/v1/teams/<path:team>/members/<login>")(self._change)
+        self.app.post("/v1/teams/<path:team>/members")(self._add)
 
     def _page(self, lines: list[Any]) -> Response:
         page = 1 if self.faults.get("same_page") else int(request.args["page"])
@@ -79,6 +80,17 @@ class Club(House):
             self.members[team].remove(found[0])
         return Response(status=204)
 
+    def _add(self, team: str) -> Response:
+        wanted = request.get_json()
+        users = {one["user"]["login"]: one["user"] for members in self.members.values() for one in members}
+        if any(one["user"]["login"] == wanted["login"] for one in self.members[team]):
+            return Response(status=409)
+        if not self.faults.get("lies"):
+            self.members[team].append(
+                {"user": users[wanted["login"]], "role": wanted["role"], "until": wanted["until"]}
+            )
+        return Response(status=201)
+
     def _change(self, team: str, login: str) -> Response:
         (found,) = [one for one in self.members[team] if one["user"]["login"] == login]
         found.update(request.get_json())
@@ -94,6 +106,8 @@ class Rota(House):
             {"ref": "g-7", "name": "Crew", "type": "group", "mail": None},
             {"ref": "b-3", "name": "Sky bot", "type": "bot"},
         ]
+        self.crew = [{"group": "g-7", "person": "p-1", "since": "2025-02-01T00:00:00Z"}]
+        self.token = "rota-token"
         self.roles = [{"id": 5, "title": "Observer", "rights": ["look"]}, {"id": 9, "title": "Operator", "rights": []}]
         self.grants = [
             {
@@ -110,12 +124,18 @@ class Rota(House):
         super().__init__()
 
     def allowed(self) -> bool:
-        return request.path == "/oauth/token" or request.headers.get("Authorization") == "Bearer rota-token"
+        return request.path == "/oauth/token" or request.headers.get("Authorization") == f"Bearer {self.token}"
 
     def rules(self) -> None:
         self.app.post("/oauth/token")(self._token)
         self.app.get("/roles")(lambda: jsonify(roles=self.roles))
         self.app.get("/grants")(self._grants)
+        self.app.get("/groups", endpoint="groups")(lambda: jsonify(groups=[{"ref": "g-7"}]))
+        self.app.get("/groups/<group>/people", endpoint="crew")(
+            lambda group: jsonify([m for m in self.crew if m["group"] == group])
+        )
+        self.app.put("/groups/<group>/people/<person>")(self._join)
+        self.app.delete("/groups/<group>/people/<person>")(self._leave)
         self.app.post("/grants/<identifier>/revocation")(self._revoke)
         self.app.patch("/grants/<identifier>")(self._change)
 
@@ -123,9 +143,22 @@ class Rota(House):
         given = request.authorization
         if given is None or (given.username, given.password) != ("latch", "rota-secret"):
             return Response(status=401)
-        return jsonify(access_token="rota-token", token_type="Bearer", expires_in=3600)
+        self.token = f"rota-token-{len(self.asked)}"
+        return jsonify(access_token=self.token, token_type="Bearer", expires_in=3600)
+
+    def _join(self, group: str, person: str) -> Response:
+        self.crew.append({"group": group, "person": person, "since": "2026-02-01T00:00:00Z"})
+        return Response(status=204)
+
+    def _leave(self, group: str, person: str) -> Response:
+        before = len(self.crew)
+        self.crew = [m for m in self.crew if (m["group"], m["person"]) != (group, person)]
+        return Response(status=204 if len(self.crew) < before else 404)
 
     def _grants(self) -> Response:
+        if self.faults.pop("expires", 0):
+            self.token = "another one"
+            return Response(status=401)
         start = int(request.args.get("cursor", "0"))
         after = None if start + 3 >= len(self.grants) else str(start + 3)
         if self.faults.get("round"):
@@ -164,11 +197,28 @@ class Ledger(House):
     def rules(self) -> None:
         self.app.get("/api.php")(self._rights)
         self.app.put("/api.php")(self._put)
+        self.app.post("/api.php")(self._post)
 
     def _rights(self) -> Response:
         start, rows = int(request.args["start"]), int(request.args["rows"])
         rows = min(rows, self.faults.get("at_most", rows))
         return jsonify(Result={"Rows": {"Row": self.lines[start : start + rows]}})
+
+    def _post(self) -> Response:
+        wanted = request.get_json()
+        book, clerk, right = wanted["Book"], wanted["Clerk"], wanted["Right"]
+        if not all(isinstance(value, int) for value in (book, clerk, right)):
+            return Response(status=400)
+        self.lines.append(
+            {
+                "Book": {"No": book, "Title": f"Fund {book}"},
+                "Clerk": {"Id": clerk, "Full": f"Clerk {clerk}", "Mails": []},
+                "Right": right,
+                "Status": "",
+                "LastMs": "",
+            }
+        )
+        return jsonify(Ok=True)
 
     def _put(self) -> Response:
         wanted = (int(request.args["book"]), int(request.args["clerk"]))

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gzip
 import json
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -13,7 +15,7 @@ import pytest
 from openlatch.connectors import described as connector
 from openlatch.connectors.described import DescribedConnector
 from openlatch.core.providers.observation import ObservedEntry
-from openlatch.core.providers.ports import Change
+from openlatch.core.providers.ports import Change, Gift
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.words import Kind, PartyKind, PartyStatus, State
 from tests.connectors.houses import Club, House, Ledger, Rota
@@ -131,6 +133,91 @@ def test_levels_pauses_and_days_are_changed_as_described_and_nothing_else_is_pro
     later = datetime(2028, 1, 1, tzinfo=UTC)
     connect(rota).change("dated:id=g5", "b-3", Change(ends_at=later), "key")
     assert entries(rota)["dated:id=g5"].ends_at == later
+
+
+def test_access_is_given_as_described_and_nothing_that_the_request_could_not_say() -> None:
+    club, ledger = Club(), Ledger()
+    assert connect(club).abilities().gives == {Kind.DELEGATE}
+    assert connect(club).find("ADA@club.example").key == "ada"
+    assert [h.kind for h in connect(club).find("eve@club.example").hindrances] == ["not-registered"]
+    ends = datetime(2027, 1, 1, tzinfo=UTC)
+    connect(club).give("ada", Gift("t/3", Kind.DELEGATE, "guest", ends_at=ends), "key")
+    assert club.members["t/3"][0]["until"] == "2026-12-31", "its last day"
+    ada = entries(club)["members:team=t%2F3&login=ada"]
+    assert (ada.level, ada.ends_at) == ("guest", ends)
+    # The old one wants numbers, and levels by their number.
+    connect(ledger).give("13", Gift("1", Kind.DELEGATE, "reader"), "key")
+    assert entries(ledger)["rights:book=1&clerk=13"].level == "reader"
+    for gift in (
+        Gift("1", Kind.DELEGATE, "reader", ends_at=ends),
+        Gift("1", Kind.GRANT, "reader"),
+        Gift("1", Kind.DELEGATE, "reader", resources=("a",)),
+        Gift("1", Kind.DELEGATE, "reader", permissions=("a",)),
+    ):
+        with pytest.raises(ProviderRefused, match="no words for it"):
+            connect(ledger).give("13", gift, "key")
+    assert connect(Rota()).abilities().gives == frozenset()
+    assert connect(Rota()).find("nobody@hill.example").hindrances == (), "nothing is given there"
+
+
+def test_a_party_is_put_into_a_team_and_out_of_it_as_described() -> None:
+    rota = Rota()
+    able = connect(rota).abilities()
+    assert (able.adds_members, able.removes_members) == (True, True)
+    assert not connect(Club()).abilities().adds_members
+
+    def crew() -> list[tuple[str, str]]:
+        return [(m.team, m.member) for page in connect(rota).pages() for m in page.memberships]
+
+    assert crew() == [("g-7", "p-1")]
+    connect(rota).set_member("g-7", "b-3", "key", belongs=True)
+    assert crew() == [("g-7", "p-1"), ("g-7", "b-3")]
+    for already in (False, True):
+        assert connect(rota).set_member("g-7", "p-1", "key", belongs=False).already is already
+    assert crew() == [("g-7", "b-3")]
+    with pytest.raises(ProviderRefused, match="no words for it"):
+        connect(Club()).set_member("t/1", "ada", "key", belongs=False)
+
+
+def test_a_token_that_no_longer_counts_is_changed_in_the_middle_of_a_reading() -> None:
+    rota = Rota()
+    rota.faults["expires"] = True
+    assert len(entries(rota)) == 6
+    assert [method for method, _ in rota.asked].count("POST") == 2
+    rota.faults["expires"] = True
+    assert connect(rota).end("standing:id=g3", "p-1", "key").later, "and in that of an act"
+
+
+def test_an_answer_without_an_end_is_left_in_the_middle() -> None:
+    sent = 0
+
+    def endless() -> Iterator[bytes]:
+        nonlocal sent
+        yield b'{"data": ['
+        while True:
+            sent += 1
+            yield b" " * 1_000_000
+
+    def answer(_request: httpx.Request) -> httpx.Response:
+        return httpx.Response(200, content=endless())
+
+    settings = {"url": "http://house.example", "description": (EXAMPLES / "club.toml").read_text()}
+    with pytest.raises(ProviderUnreadable, match="more than 32 MB in one answer, and the rest was not read"):
+        list(DescribedConnector(settings, "s", httpx.MockTransport(answer)).pages())
+    assert sent < 40
+
+
+def test_what_was_packed_on_the_way_is_read_as_it_was() -> None:
+    plain = {"data": [{"id": "t/1", "title": "Team 1"}]}
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        found = plain if request.url.path == "/v1/teams" and request.url.params["page"] == "1" else {"data": []}
+        packed = gzip.compress(json.dumps(found).encode())
+        return httpx.Response(200, content=packed, headers={"Content-Encoding": "gzip"})
+
+    settings = {"url": "http://house.example", "description": (EXAMPLES / "club.toml").read_text()}
+    pages = list(DescribedConnector(settings, "s", httpx.MockTransport(answer)).pages())
+    assert [account.name for page in pages for account in page.accounts] == ["Team 1"]
 
 
 def test_throttling_is_waited_for_and_a_wrong_secret_is_said() -> None:

@@ -46,6 +46,8 @@ def test_each_example_is_read_and_each_misspelt_name_in_it_is_told_by_its_line(p
     ("before", "after", "said"),
     [
         ('items = "$.data[*]"', 'items = "$.data["', "is no path"),
+        ('items = "$.data[*]"', 'items = "$.data.*"', "members of an object"),
+        ('items = "$.data[*]"', 'items = "$.data[*]"\nname_as = "id"', "members of an object"),
         ('url = "/v1/teams{?page,size}"', 'url = "/v1/teams{?size}"', "all pages would be the same"),
         ('url = "/v1/teams{?page,size}"', 'url = "/v1/teams{?page,sze}"', "no 'sze' to put into the address"),
         ('each = "teams"', 'each = "tems"', "no list “tems” before this one"),
@@ -74,6 +76,35 @@ def test_what_cannot_be_meant_is_told_with_its_line(before: str, after: str, sai
     number = int(first["at"].removeprefix("line ").partition(",")[0])
     changed = text[: text.index(before)].count("\n") + 1
     assert abs(number - changed) <= 2, (number, changed)
+
+
+@pytest.mark.parametrize(
+    ("more", "said"),
+    [
+        ('do = "give"\nof = "members"\nurl = "/x/{account}/{party}"', "said twice how to give"),
+        ('do = "give"\nof = "more"\nurl = "/x/{account}/{party}"', "how to give a delegate is said already"),
+        ('do = "give"\nof = "dated"\nurl = "/x/{account}"', "has {party}, so that nothing would say it"),
+        ('do = "give"\nof = "dated"\nurl = "/x/{account}/{party}/{id}"', "no 'id' to put into the address"),
+        ('do = "join"\nof = "dated"\nurl = "/x/{team}/{member}"', "no memberships “dated”"),
+        ('do = "join"\nof = "members"\nurl = "/x/{team}"', "has {member}, so that nothing would say it"),
+        ('do = "leave"\nof = "teams"\nurl = "/x/{team}/{member}"', "how to leave a team is said of “members” already"),
+        ('do = "leave"\nof = "teams"\nurl = "/x/{team}/{member}"\nzone = "Nowhere"', "no time zone"),
+    ],
+)
+def test_what_can_be_given_and_joined_is_said_once_and_whole(more: str, said: str) -> None:
+    entry = 'from = "members"\nkey = { id = "$.id" }\naccount = "$.id"\nparty = "$.id"\n'
+    text = (FOLDER / "club.toml").read_text("utf-8") + "".join(
+        [
+            f'\n[[entries]]\nname = "more"\n{entry}',
+            f'\n[[entries]]\nname = "dated"\nkind = "grant"\n{entry}',
+            *(f'\n[[memberships]]\nfrom = "{of}"\nteam = "$.id"\nmember = "$.id"\n' for of in ("members", "teams")),
+            '\n[[acts]]\ndo = "leave"\nof = "members"\nsend = "DELETE"\nurl = "/x/{team}/{member}"\n',
+        ]
+    )
+    assert mistakes(text) == []
+    told = mistakes(f'{text}\n[[acts]]\nsend = "POST"\n{more}\n')
+    assert any(said in one["problem"] for one in told), told
+    assert all(int(one["at"].removeprefix("line ")) > text.count("\n") for one in told)
 
 
 @given(st.text(max_size=200) | st.binary(max_size=100).map(lambda raw: raw.decode("latin-1")))

@@ -70,6 +70,10 @@ class ProvidersCalls(Transport):
         body = {"name": name, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "PUT", f"/providers/{part(provider)}", json=body)
 
+    def provider_versions(self, provider: str) -> list[wire.ProviderVersion]:
+        """Return how a provider was reached, the latest first; `change_provider` to the settings of one goes back."""
+        return self._send(wire.ProviderVersionList, "GET", f"/providers/{part(provider)}/versions").items
+
     def try_description(
         self, description: str, *, url: str = "", secret: str = "", answers: Mapping[str, Any] | None = None
     ) -> wire.DescriptionTrial:

@@ -11,7 +11,7 @@ import hashlib
 import itertools
 import json
 from base64 import b64encode
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import Any, ClassVar
 from urllib.parse import urljoin, urlsplit
 
@@ -24,7 +24,7 @@ from openlatch.core.model import Abilities
 from openlatch.core.providers import described as core
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 from openlatch.words import Power, ReadingOutcome
 
@@ -76,6 +76,9 @@ class DescribedConnector:
             pauses=pauses,
             dates=dates,
             prolongs=dates,
+            gives=core.gives(self._described),
+            adds_members=core.member_set(self._described, "", "", belongs=True) is not None,
+            removes_members=core.member_set(self._described, "", "", belongs=False) is not None,
             levels=self._described.levels,
         )
 
@@ -121,13 +124,20 @@ class DescribedConnector:
         for party in self._made().parties.values():
             if wanted in (party.key.casefold(), *(address.casefold() for address in party.addresses)):
                 return Found(party.key, party.name)
-        return Found()
+        reason = f"Nobody at {self._url} is known by that. Have them registered there first."
+        return Found(hindrances=(Hindrance("not-registered", reason),) if core.gives(self._described) else ())
 
     def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
+        asked = core.member_set(self._described, team, member, belongs=belongs)
+        if asked is None:
+            raise unable(f"the members of {team}", "change")
+        return self._act(*asked, idempotency_key)
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
-        raise unable(f"{gift.level} on {gift.account}", "give")
+        asked = core.given(self._described, party, gift)
+        if asked is None:
+            raise unable(f"{gift.level} on {gift.account}", "give")
+        return self._act(*asked, idempotency_key)
 
     def trial(self, answers: Mapping[str, Any] | None = None) -> core.Trial:
         """Read once and say what comes of it; nothing is changed at the provider.
@@ -209,9 +219,19 @@ class DescribedConnector:
         if self._recorded is not None:
             return self._remembered(url, part)
         try:
-            return self._caller.send("GET", url, headers=self._bearer())
+            return self._sent("GET", url)
         except ProviderUnreadable as error:
             raise ProviderUnreadable(f"{error.message} It was asked by {part}.", next_step=error.next_step) from error
+
+    def _sent(self, method: str, url: str, ok: Collection[int] = (200,), **more: Any) -> httpx.Response:
+        """The answer to a request; a token that no longer counts is changed for a new one, once."""
+        headers = more.pop("headers", {})
+        if self._bearer():
+            answer = self._caller.send(method, url, ok={*ok, 401}, headers=headers | self._bearer(), **more)
+            if answer.status_code != 401 or 401 in ok:
+                return answer
+            self._token = ""
+        return self._caller.send(method, url, ok=ok, headers=headers | self._bearer(), **more)
 
     def _remembered(self, url: str, part: str) -> httpx.Response:
         """The recorded answer to a request."""
@@ -233,8 +253,8 @@ class DescribedConnector:
     def _act(self, act: core.Act, sent: core.Sent, idempotency_key: str) -> Answer:
         known = act.done | act.gone | act.later | act.refused
         more: dict[str, Any] = {} if sent.body is None else {"json": sent.body}
-        headers = {"Idempotency-Key": idempotency_key, **self._bearer()}
-        answer = self._caller.send(sent.method, self._url + sent.url, ok=known, headers=headers, **more)
+        headers = {"Idempotency-Key": idempotency_key}
+        answer = self._sent(sent.method, self._url + sent.url, ok=known, headers=headers, **more)
         try:
             document = json.loads(answer.content) if answer.content else None
         except (ValueError, RecursionError):

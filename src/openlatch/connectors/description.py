@@ -27,12 +27,20 @@ PAGING = {"none": set(), "page": {"page"}, "offset": {"offset"}, "cursor": {"cur
 TOLD = {"party", "level", "until"}
 """What an act may name besides the parts of the entry's key."""
 MEANINGS = ("gone", "later", "refused", "done")
-NEEDS = {"level": "level", "date": "until"}
+OF_MEMBERSHIPS = {"join", "leave"}
+KNOWN = {"give": {"party", "account", "level", "until"}, "join": {"team", "member"}, "leave": {"team", "member"}}
+"""What an act may name that is for no entry yet."""
+NEEDS = {
+    "level": {"level"},
+    "date": {"until"},
+    "give": {"party", "account"},
+    "join": {"team", "member"},
+    "leave": {"team", "member"},
+}
 WORDS: Mapping[str, Collection[str]] = {"kind": list(PartyKind), "status": list(PartyStatus), "state": list(State)}
 APART = {"source", "when"}
 """What a rule says besides its fields."""
 SEVERAL = {"addresses", "permissions", "resources"}
-SLOT = re.compile(r"\{([a-z][a-z0-9_]*)\}")
 Makes = Literal["account", "party", "entry", "membership", "activity"]
 TABLES: Mapping[str, Makes] = {
     "accounts": "account",
@@ -80,16 +88,19 @@ class _Reader:
         form = given if isinstance(given, wire.ValueForm) else wire.ValueForm(value=given)
         pieces = form.value if isinstance(form.value, list) else [form.value]
         parts = [self.path(piece, at) if piece.startswith("$") else piece for piece in pieces]
-        try:
-            ZoneInfo(form.zone)
-        except (ZoneInfoNotFoundError, ValueError):
-            self.wrong(at, f"{form.zone!r} is no time zone", "Give one such as Europe/London.")
+        self.zone(form.zone, at)
         words = WORDS.get(str(at[-1]), ())
         for text in (*form.table.values(), *filter(None, (form.otherwise,))):
             if words and text not in words:
                 self.wrong(at, f"{text!r} is none of {', '.join(words)}", _near(text, words))
         known = tuple(part for part in parts if part is not None)
         return Value(known, form.form or "", form.table, form.otherwise, form.zone)
+
+    def zone(self, name: str, at: Sequence[str | int]) -> None:
+        try:
+            ZoneInfo(name)
+        except (ZoneInfoNotFoundError, ValueError):
+            self.wrong(at, f"{name!r} is no time zone", "Give one such as Europe/London.")
 
     def values(self, given: Mapping[str, Any], at: Sequence[str | int]) -> dict[str, Value]:
         return {name: self.value(value, (*at, name)) for name, value in given.items()}
@@ -129,7 +140,7 @@ def read(text: str) -> Read:
         raise _refused(list(_misshapen(reader, error))) from error
     lists = tuple(_lists(reader, file))
     rules = tuple(_rules(reader, file, {listing.name for listing in lists}))
-    acts = tuple(_acts(reader, file, {rule.name: rule for rule in rules if rule.makes == "entry"}))
+    acts = tuple(_acts(reader, file, rules))
     if reader.errors:
         raise _refused(reader.errors)
     levels = {name: tuple(powers) for name, powers in file.levels.items()}
@@ -145,10 +156,16 @@ def _lists(reader: _Reader, file: wire.DescriptionFile) -> Iterator[Listing]:
         for name, other in [("each", form.each), *(("joins", join.list) for join in form.joins)]:
             if other is not None and other not in before:
                 reader.wrong((*at, name), f"there is no list “{other}” before this one", _near(other, before))
-        known = {"size", *PAGING[form.paging], *form.given}
-        reader.template(form.url, known, PAGING[form.paging], (*at, "url"))
+        called = {str(name): word for name, word in form.called.items()}
+        moves = {called.get(name, name) for name in PAGING[form.paging]}
+        known = {called.get("size", "size"), *moves, *form.given}
+        reader.template(form.url, known, moves, (*at, "url"))
+        for name in sorted(called.keys() - PAGING[form.paging] - {"size"}):
+            reader.wrong((*at, "called"), f"{name} belongs to another paging than {form.paging}")
         if (form.paging == "cursor") is not (form.next is not None):
             reader.wrong((*at, "paging"), 'the path to the next cursor belongs to paging = "cursor", and only to it')
+        if bool(form.name_as) is not form.items.endswith(".*"):
+            reader.wrong((*at, "items"), "the members of an object are those of a path that ends in .*, with name_as")
         if form.given and form.each is None:
             reader.wrong((*at, "with"), "it says what comes from a line of another list, and names none with `each`")
         yield Listing(
@@ -171,6 +188,9 @@ def _lists(reader: _Reader, file: wire.DescriptionFile) -> Iterator[Listing]:
                 )
                 for join in form.joins
             ),
+            called=called,
+            name_as=form.name_as or "",
+            item_as=form.item_as or "",
         )
         before.append(form.name)
 
@@ -215,49 +235,73 @@ def _when(reader: _Reader, form: wire.Lines, at: Sequence[str | int]) -> Iterato
         yield When(value, frozenset(one.texts or one.none_of), holds=bool(one.texts))
 
 
-def _acts(reader: _Reader, file: wire.DescriptionFile, rules: Mapping[str, Rule]) -> Iterator[Act]:
-    known_acts: set[tuple[str, str]] = set()
+def _acts(reader: _Reader, file: wire.DescriptionFile, rules: Sequence[Rule]) -> Iterator[Act]:
+    entries = {rule.name: rule for rule in rules if rule.makes == "entry"}
+    memberships = {rule.name: rule for rule in rules if rule.makes == "membership"}
+    before: list[Act] = []
     for place, form in enumerate(file.acts):
         at = ("acts", place)
-        if form.of not in rules:
-            reader.wrong((*at, "of"), f"there are no entries “{form.of}”", _near(form.of, rules))
+        noun, able = ("memberships", memberships) if form.do in OF_MEMBERSHIPS else ("entries", entries)
+        if form.of not in able:
+            reader.wrong((*at, "of"), f"there are no {noun} “{form.of}”", _near(form.of, able))
             continue
-        if (form.do, form.of) in known_acts:
-            reader.wrong((*at, "do"), f"it is said twice how to {form.do} the entries “{form.of}”")
-        known_acts.add((form.do, form.of))
-        known = TOLD | set(rules[form.of].key)
+        act = _act(reader, form, place)
+        known = KNOWN.get(form.do, TOLD | set(able[form.of].key))
         reader.template(form.url, known, (), (*at, "url"))
-        slots = set(_slots(form.body))
-        for name in sorted(slots - known):
+        for name in sorted(act.names - set(uritemplate.variables(form.url)) - known):
             reader.wrong((*at, "body"), f"there is no {{{name}}} to put into the body", _near(name, known))
-        needed = NEEDS.get(form.do)
-        if needed and needed not in slots | set(uritemplate.variables(form.url)):
-            reader.wrong((*at, "body"), f"neither address nor body has {{{needed}}}, so that nothing would say it")
-        meanings = [*form.done, *form.gone, *form.later, *form.refused]
-        twice = sorted({status for status in meanings if meanings.count(status) > 1})
-        if twice:
-            given = [name for name in MEANINGS if twice[0] in getattr(form, name) and name in form.model_fields_set]
-            reader.wrong((*at, given[0]), f"the status {twice[0]} has two meanings")
-        yield Act(
-            form.do,
-            reader.part("acts", place, form.of),
-            form.of,
-            form.send,
-            form.url,
-            body=form.body,
-            done=frozenset(form.done),
-            gone=frozenset(form.gone),
-            later=frozenset(form.later),
-            refused=frozenset(form.refused),
-            says=reader.path(form.says, (*at, "says")) if form.says else None,
-        )
+        for name in sorted(NEEDS.get(form.do, set()) - act.names):
+            reader.wrong((*at, "body"), f"neither address nor body has {{{name}}}, so that nothing would say it")
+        _once(reader, at, act, able[form.of], before, entries)
+        before.append(act)
+        yield act
 
 
-def _slots(body: Any) -> Iterator[str]:
-    if isinstance(body, str):
-        yield from SLOT.findall(body)
-    for each in body.values() if isinstance(body, Mapping) else body if isinstance(body, list) else ():
-        yield from _slots(each)
+def _once(
+    reader: _Reader,
+    at: tuple[str, int],
+    act: Act,
+    rule: Rule,
+    before: Sequence[Act],
+    entries: Mapping[str, Rule],
+) -> None:
+    """Nothing can be done in two ways: nobody could say in which."""
+    same = [one for one in before if one.do == act.do]
+    if any(one.of == act.of for one in same):
+        reader.wrong((*at, "do"), f"it is said twice how to {act.do} {_DONE_TO.get(act.do, 'the entries')} “{act.of}”")
+    elif act.do in OF_MEMBERSHIPS and same:
+        reader.wrong((*at, "do"), f"how to {act.do} a team is said of “{same[0].of}” already, and can be said once")
+    elif act.do == "give" and any(entries[one.of].kind is rule.kind for one in same):
+        reader.wrong((*at, "do"), f"how to give a {rule.kind} is said already, and can be said once")
+
+
+_DONE_TO = {"join": "the teams of", "leave": "the teams of"}
+
+
+def _act(reader: _Reader, form: wire.ActForm, place: int) -> Act:
+    at = ("acts", place)
+    meanings = [*form.done, *form.gone, *form.later, *form.refused]
+    twice = sorted({status for status in meanings if meanings.count(status) > 1})
+    if twice:
+        given = [name for name in MEANINGS if twice[0] in getattr(form, name) and name in form.model_fields_set]
+        reader.wrong((*at, given[0]), f"the status {twice[0]} has two meanings")
+    reader.zone(form.zone, (*at, "zone"))
+    return Act(
+        form.do,
+        reader.part("acts", place, form.of),
+        form.of,
+        form.send,
+        form.url,
+        body=form.body,
+        done=frozenset(form.done),
+        gone=frozenset(form.gone),
+        later=frozenset(form.later),
+        refused=frozenset(form.refused),
+        says=reader.path(form.says, (*at, "says")) if form.says else None,
+        level_as=form.level_as,
+        until_as=form.until_as,
+        zone=form.zone,
+    )
 
 
 def _near(word: str, known: Collection[str]) -> str:

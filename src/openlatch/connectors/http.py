@@ -129,7 +129,7 @@ class Caller:
 
     def _once(self, method: str, url: str, ok: Collection[int], more: Mapping[str, Any]) -> httpx.Response:
         try:
-            answer = self._http.request(method, url, **more)
+            answer = self._answer(method, url, more)
         except httpx.HTTPError as error:
             invalid = _certificate_trouble(error)
             if invalid:
@@ -142,7 +142,7 @@ class Caller:
                 next_step=f"It will be tried again automatically; {STANDS}",
             ) from error
         if answer.status_code in ok:
-            return self._sized(answer, url)
+            return answer
         words = said(answer)
         if answer.status_code == 429 or answer.status_code >= 500:
             raise ProviderDown(
@@ -173,12 +173,21 @@ class Caller:
                 at=place,
             ) from error
 
-    def _sized(self, answer: httpx.Response, url: str) -> httpx.Response:
-        if len(answer.content) > _MOST_BYTES:
-            raise ProviderUnreadable(
-                f"{url} sent {len(answer.content)} bytes in one answer.", next_step="Ask for smaller pages."
-            )
-        return answer
+    def _answer(self, method: str, url: str, more: Mapping[str, Any]) -> httpx.Response:
+        """The whole answer to a request; one that goes on for too long is left in the middle."""
+        with self._http.stream(method, url, **more) as answer:
+            pieces, size = [], 0
+            for piece in answer.iter_bytes():
+                size += len(piece)
+                if size > _MOST_BYTES:
+                    raise ProviderUnreadable(
+                        f"{url} sent more than {_MOST_BYTES >> 20} MB in one answer, and the rest was not read.",
+                        next_step=f"Have it send smaller pages; {STANDS}",
+                    )
+                pieces.append(piece)
+        # What was packed on the way is unpacked by now.
+        headers = [(name, value) for name, value in answer.headers.multi_items() if name.lower() != "content-encoding"]
+        return httpx.Response(answer.status_code, headers=headers, content=b"".join(pieces), request=answer.request)
 
 
 def _seconds(answer: httpx.Response) -> int | None:

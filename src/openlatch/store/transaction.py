@@ -41,6 +41,7 @@ from openlatch.store.providers.providers import Providers
 from openlatch.store.providers.readings import Readings
 from openlatch.store.providers.removals import Removals
 from openlatch.store.providers.security_events import EventStreams, SecurityEvents
+from openlatch.store.providers.versions import ProviderVersions
 from openlatch.store.providers.words import ProviderWords
 from openlatch.store.queue import enqueue
 from openlatch.store.record.events import Events
@@ -70,6 +71,7 @@ class Transaction:
         self.sign_ons = SignOns(session, workspace.id)
         self.providers = Providers(session, workspace.id)
         self.event_streams = EventStreams(session, workspace.id)
+        self.provider_versions = ProviderVersions(session, workspace.id)
         self.security_events = SecurityEvents(session, workspace.id)
         self.removals = Removals(session, workspace.id)
         self.views = Views(session, workspace.id)

@@ -204,6 +204,8 @@ if TYPE_CHECKING:
         ProviderList,
         ProviderRemoval,
         ProviderRemovalWish,
+        ProviderVersion,
+        ProviderVersionList,
         ProviderWish,
     )
     from openlatch.wire.providers.readings import Reading, ReadingList, ReadingWish
@@ -549,6 +551,8 @@ __all__ = [
     "ProviderList",
     "ProviderRemoval",
     "ProviderRemovalWish",
+    "ProviderVersion",
+    "ProviderVersionList",
     "ProviderWish",
     "Question",
     "Reach",

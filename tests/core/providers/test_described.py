@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 from hypothesis import given
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 
 from openlatch.core.providers import described as core
 from openlatch.core.providers.described import Act, Described, Fault, Listing, Path, Rule, Value, When
-from openlatch.core.providers.ports import Answer, Change
+from openlatch.core.providers.ports import Answer, Change, Gift
 from openlatch.words import Kind
 
 json_values = st.recursive(
@@ -65,7 +66,7 @@ def test_what_a_request_needs_is_had_again_from_the_key_of_an_entry(
     rule = Rule("entry", "line 4", "all", "all", {}, {name: value(f"$.{name}") for name in key})
     whole = Described((), (rule,), (act,))
     line = dict(key)
-    made_key = f"all:{core._Line(rule, line).key()}"
+    made_key = core._Reader(rule).key(line)
     if not level:
         assert core.changed(whole, made_key, party, Change(level=level)) is None
         return
@@ -96,6 +97,91 @@ def test_an_answer_means_what_is_described_and_nothing_else(why: str, status: in
 )
 def test_instants_and_days_are_read_in_their_zone(form: Any, text: str, instant: datetime) -> None:
     assert core._instant(value("$.at", form=form, zone="Europe/London"), text) == instant
+
+
+names = st.text(min_size=1, max_size=6)
+members = st.dictionaries(names, st.dictionaries(st.sampled_from(["a", "b"]), json_values, max_size=2), max_size=4)
+
+
+@given(
+    st.integers(0, 50), st.integers(0, 5000), st.text("abc", max_size=3), st.sampled_from(["page", "offset", "cursor"])
+)
+def test_a_page_is_asked_for_by_the_names_that_the_service_has(pages: int, lines: int, cursor: str, how: Any) -> None:
+    ours = Listing("all", "p", f"/all{{?{how},size}}", Path("$[*]"), paging=how, size=7)
+    called = {how: "from.here", "size": "perPage"}
+    theirs = Listing("all", "p", "/all{?from.here,perPage}", Path("$[*]"), paging=how, size=7, called=called)
+    asked = [core.request_of(one, None, pages=pages, lines=lines, cursor=cursor) for one in (ours, theirs)]
+    assert asked[1] == asked[0].replace(f"{how}=", "from.here=").replace("size=", "perPage=")
+    assert (how in asked[0]) is (how != "cursor" or bool(cursor)), "nothing is said of a cursor before there is one"
+
+
+@given(members)
+def test_the_members_of_an_object_are_lines_as_those_of_a_list_are(sent: dict[str, dict[str, Any]]) -> None:
+    keyed = Listing("all", "line 1", "/all", Path("$.all.*"), name_as="id")
+    plain = Listing("all", "line 1", "/all", Path("$.all[*]"))
+    whole = [{**line, "id": name} for name, line in sent.items()]
+    assert core.lines_in(keyed, {"all": sent}, None) == core.lines_in(plain, {"all": whole}, None) == whole
+    for wrong in ({}, {"all": whole}, {"all": None}, []):
+        with pytest.raises(Fault, match="no object at"):
+            core.lines_in(keyed, wrong, None)
+    with pytest.raises(Fault, match="no list at"):
+        core.lines_in(plain, {"all": sent}, None)
+
+
+@given(st.lists(names | st.integers(), max_size=5), st.dictionaries(names, names, max_size=4))
+def test_texts_and_numbers_are_lines_that_say_them(texts: list[Any], roles: dict[str, str]) -> None:
+    listing = Listing("all", "line 1", "/all", Path("$[*]"), item_as="login")
+    assert core.lines_in(listing, texts, None) == [{"login": text} for text in texts]
+    with pytest.raises(Fault, match="is no object"):
+        core.lines_in(listing, [[1]], None)
+    both = Listing("all", "line 1", "/all", Path("$.*"), name_as="login", item_as="role")
+    outer = {"id": 3}
+    told = [{"login": login, "role": role, "of": outer} for login, role in roles.items()]
+    assert core.lines_in(both, roles, outer) == told
+
+
+ZONES = st.sampled_from(["UTC", "Europe/London", "Pacific/Auckland", "America/New_York"])
+
+
+@given(
+    st.sampled_from(["instant", "epoch", "epoch-ms", "day", "last-day"]),
+    st.integers(0, 4_000_000_000).map(lambda second: datetime.fromtimestamp(second, UTC)),
+    ZONES,
+)
+def test_an_end_that_is_sent_is_read_back_as_it_was_and_never_as_a_later_one(
+    form: Any, at: datetime, zone: str
+) -> None:
+    act = Act("date", "p", "all", "PUT", "/x", {"to": "{until}"}, until_as=form, zone=zone)
+    rule = Rule("entry", "p", "all", "all", {})
+    ((_, sent),) = core.changed(Described((), (rule,), (act,)), "all:id=1", "p", Change(ends_at=at)) or []
+    read = core._instant(value("$.at", form=form, zone=zone), str(sent.body["to"]))
+    whole = at.astimezone(ZoneInfo(zone)).time() == time()
+    assert read == at if form not in ("day", "last-day") or whole else at - timedelta(days=1, hours=2) < read < at
+
+
+@given(st.text(min_size=1, max_size=8), st.text(min_size=1, max_size=8), st.sampled_from(["", "lead", "guest"]))
+def test_what_is_given_says_all_of_it_or_is_not_sent(account: str, party: str, level: str) -> None:
+    rule = Rule("entry", "p", "all", "all", {})
+    body = {"who": "{party}", "role": "{level}"}
+    act = Act("give", "p", "all", "POST", "/x/{account}", body, level_as={"lead": 1})
+    whole = Described((), (rule,), (act,))
+    _, sent = core.given(whole, party, Gift(account, Kind.DELEGATE, level)) or (None, core.Sent("", ""))
+    assert sent.body == {"who": party, "role": {"": None, "lead": 1}.get(level, level)}
+    assert sent.url.count("/") == 2, "no account leads to another place"
+    assert (
+        core.given(whole, party, Gift(account, Kind.DELEGATE, level, ends_at=datetime(2027, 1, 1, tzinfo=UTC))) is None
+    )
+    mute = Described((), (rule,), (Act("give", "p", "all", "POST", "/x/{account}/{party}"),))
+    assert (core.given(mute, party, Gift(account, Kind.DELEGATE, level)) is None) is bool(level)
+    assert (core.gives(whole), core.given(whole, party, Gift(account, Kind.GRANT, level))) == ({Kind.DELEGATE}, None)
+
+
+@pytest.mark.parametrize(
+    ("text", "sent"), [("17", 17), ("-3", -3), ("x", "x"), ("١٧", "١٧"), ("", None), ("9" * 30, "9" * 30)]
+)
+def test_what_is_to_be_a_number_is_one_where_it_can_be(text: str, sent: object) -> None:
+    assert core._filled({"n": "{id:number}"}, {"id": text}) == {"n": sent}
+    assert core._filled("no {id:number}!", {"id": text}) == f"no {text}!"
 
 
 def test_a_line_of_another_list_belongs_by_what_both_say_and_two_of_them_are_a_fault() -> None:

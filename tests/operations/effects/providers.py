@@ -106,6 +106,30 @@ def _(w: World) -> None:
     w.manager.change_provider("The Dome Control", name="Dome Control", read_every=before.read_every)
 
 
+@of("providers.versions")
+def _(w: World) -> None:
+    present = w.manager.provider("Dome Control")
+    (first, *_) = w.manager.provider_versions("Dome Control")
+    assert (first.present, first.settings) == (True, present.settings)
+    _, token = w.ridge.stand_ins["dome"]
+    w.manager.change_provider("Dome Control", settings={"url": f"{present.settings['url']}/"}, secret=token)
+    with w.refused(Invalid, "cannot be read with that"):
+        w.manager.change_provider("Dome Control", settings={"url": "http://127.0.0.1:1"}, secret="x")
+    w.manager.change_provider("Dome Control", read_every=30)
+    latest, former, *_ = w.manager.provider_versions("Dome Control")
+    assert (latest.number, former.number) == (first.number + 1, first.number), "what was refused is no version"
+    assert (latest.present, former.present, latest.changed) == (True, False, ["url"])
+    assert latest.by == w.manager.me().person.name
+    assert latest.at is not None
+    w.manager.change_provider("Dome Control", settings=former.settings, secret=token)
+    back, *_ = w.manager.provider_versions("Dome Control")
+    assert (back.number, back.settings, back.present) == (latest.number + 1, present.settings, True)
+    w.ridge.drain()
+    w.manager.change_provider("Dome Control", read_every=present.read_every)
+    with w.refused(NotAllowed, "providers.versions"):
+        w.auditor.provider_versions("Dome Control")
+
+
 @of("providers.pause")
 def _(w: World) -> None:
     paused = w.manager.pause_provider("Live Sky")

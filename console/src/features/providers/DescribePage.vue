@@ -30,13 +30,29 @@ const present = useQuery({
   queryFn: () => take(api.GET("/providers/{provider}", { params: { path: { provider: there.value } } })),
   enabled: computed(() => there.value !== ""),
 });
+/** The version that is looked at, if it is an earlier one. */
+const version = computed(() => Number(route.query.version ?? 0));
+const versions = useQuery({
+  queryKey: computed(() => ["providers", there.value, "versions"]),
+  queryFn: () =>
+    take(api.GET("/providers/{provider}/versions", { params: { path: { provider: there.value } } })),
+  enabled: computed(() => there.value !== "" && version.value > 0),
+});
+const earlier = computed(() => versions.data.value?.items.find((one) => one.number === version.value));
+watch(
+  earlier,
+  (one) => {
+    if (one) text.value = one.settings.description ?? text.value;
+  },
+  { immediate: true },
+);
 watch(
   () => present.data.value,
   (provider) => {
     if (!provider) return;
     name.value = provider.name;
     url.value = provider.settings.url ?? "";
-    text.value = provider.settings.description ?? BEGINNING;
+    text.value = earlier.value?.settings.description ?? provider.settings.description ?? BEGINNING;
     on.value = "provider";
   },
   { immediate: true },
@@ -92,6 +108,10 @@ const save = useMutation({
       For a service with an HTTP and JSON interface of its own. The description says what to ask for and what
       the answers mean; trying it changes nothing there.
       <a class="link" href="/help/guide/described.html">How to write one</a>
+    </p>
+    <p v-if="earlier" class="mt-2 text-plain">
+      {{ name }} as in version {{ earlier.number
+      }}{{ earlier.present ? ", the present one" : ", which is not in use" }}.
     </p>
     <div class="mt-5 grid grid-cols-2 gap-x-8 gap-y-6 max-lg:grid-cols-1">
       <div class="min-w-0">

@@ -8,6 +8,7 @@ import KeepEntry from "./KeepEntry.vue";
 import ProviderForm from "./ProviderForm.vue";
 import ProviderLevels from "./ProviderLevels.vue";
 import RemoveProvider from "./RemoveProvider.vue";
+import ProviderVersions from "./ProviderVersions.vue";
 import ReportBreach from "./ReportBreach.vue";
 import SecurityEvents from "./SecurityEvents.vue";
 import { useNow } from "@/ui/clock";
@@ -24,6 +25,7 @@ const mayReportBreach = session.may("providers.report_breach");
 const maySeeLevels = session.may("levels.browse");
 const mayChange = session.may("providers.change");
 const maySeeEvents = session.may("security_events.browse");
+const maySeeVersions = session.may("providers.versions");
 const mayRemove = session.may("providers.remove");
 const { providers, error, isPending, read } = useProviders();
 const queries = useQueryClient();
@@ -187,6 +189,21 @@ function toggle(what: string): void {
           Change…
         </button>
         <button
+          v-if="maySeeVersions && !one.by_hand"
+          type="button"
+          class="link"
+          :aria-expanded="opened === 'versions'"
+          @click="toggle('versions')"
+        >
+          Versions…
+        </button>
+        <RouterLink
+          v-if="mayChange && one.connector === 'described'"
+          class="link"
+          :to="{ path: '/providers/describe', query: { provider: one.ref } }"
+          >Its description</RouterLink
+        >
+        <button
           v-if="mayChange && !one.by_hand"
           type="button"
           class="link"
@@ -207,6 +224,7 @@ function toggle(what: string): void {
       </div>
       <ProblemNote v-if="pause.error.value" :error="pause.error.value" class="mt-3 max-w-xl" />
       <ProviderForm v-if="opened === 'change'" :provider="one" @done="toggle('change')" />
+      <ProviderVersions v-if="opened === 'versions'" :provider="one" @done="opened = ''" />
       <SecurityEvents v-if="opened === 'events'" :provider="one" />
       <RemoveProvider
         v-if="opened === 'remove'"

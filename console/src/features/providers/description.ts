@@ -35,7 +35,7 @@ admin = ["view", "edit", "admit"]
 member = ["view"]
 
 [[acts]]
-do = "end"            # end, level, pause, resume, date
+do = "end"            # end, level, pause, resume, date, give, join, leave
 of = "members"
 send = "DELETE"
 url = "/teams/{team}/members/{user}"
@@ -64,6 +64,8 @@ export const NAMES = [
   { path: "otherwise", says: "what any other text means" },
   { path: "levels", says: "what each level allows" },
   { path: "acts", says: "a request that changes an entry" },
+  { path: "level_as", says: "what levels are called in the request" },
+  { path: "until_as", says: "how an end is written: instant, epoch, day, last-day" },
   { path: "gone", says: "statuses: there was nothing left to do" },
   { path: "refused", says: "statuses: the provider does not do it" },
   { path: "says", says: "where an answer says why" },

@@ -87,6 +87,14 @@ LEVELS: tuple[Column, ...] = (
 )
 
 
+VERSIONS: tuple[Column, ...] = (
+    Column("version", lambda v: f"{v.number}" + (", present" if v.present else "")),
+    Column("since", lambda v: ago(v.at) if v.at else "not known"),
+    Column("by", lambda v: v.by or "not known"),
+    Column.prose("changed", lambda v: ", ".join(v.changed) or ("" if v.number > 1 else "the first")),
+)
+
+
 @click.group(cls=Group)
 def provider() -> None:
     """Outside services: add, read, correct levels, import lists.
@@ -165,6 +173,56 @@ def show(provider: str, output: str) -> None:
     if stream is not None:
         out().print("\nSecurity events", style="bold")
         _tell_stream(stream)
+
+
+@provider.command("versions", example="'Ticket Desk'")
+@click.argument("provider", type=PROVIDER)
+@listed(*VERSIONS)
+@reports_errors
+def versions(provider: str, listing: Listing) -> None:
+    """List how a provider was reached, the latest first, and by whom that was set."""
+    with connect() as client:
+        listing.print(client.provider_versions(provider), empty="It was never set.")
+
+
+@provider.command("version", example="'Ticket Desk' 1")
+@click.argument("provider", type=PROVIDER)
+@click.argument("number", type=int, required=False)
+@output_option
+@reports_errors
+def version(provider: str, number: int | None, output: str) -> None:
+    """Print the settings of one version of a provider, by its NUMBER; without one, as it is reached now."""
+    with connect() as client:
+        there = _version(client, provider, number)
+    if output != "table":
+        print_one(there, output)
+        return
+    for name, value in sorted(there.settings.items(), key=lambda pair: "\n" in pair[1]):
+        out().print(Text.assemble((f"{name}", "bold"), " = " if "\n" not in value else "\n"), end="")
+        click.echo(value)
+
+
+@provider.command("roll-back", example="'Ticket Desk' 1")
+@click.argument("provider", type=PROVIDER)
+@click.argument("number", type=int)
+@click.option("--secret-file", type=click.File(), help="A file with its password or token, if it is asked for.")
+@reports_errors
+def roll_back(provider: str, number: int, secret_file: IO[str] | None) -> None:
+    """Reach a provider as in an earlier version again, by its NUMBER; it is tried before it is kept."""
+    with connect() as client:
+        there = _version(client, provider, number)
+        secret = secret_of(secret_file) if secret_file else None
+        changed = client.change_provider(provider, settings=there.settings, secret=secret)
+    click.echo(f"{changed.name} is reached as in version {there.number} again. It is read now.")
+
+
+def _version(client: Client, provider: str, number: int | None) -> wire.ProviderVersion:
+    every = client.provider_versions(provider)
+    found = next((one for one in every if number in (None, one.number)), None)
+    if found is None:
+        numbers = ", ".join(str(one.number) for one in reversed(every))
+        raise Failure(f"There is no version {number}. Nothing was changed.", f"There are: {numbers}.", 4)
+    return found
 
 
 @provider.command("connectors")

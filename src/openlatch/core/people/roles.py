@@ -81,6 +81,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "providers.add": _changes(*_MANAGERS),
         "providers.describe": _changes(*_MANAGERS),
         "providers.change": _dangerous(*_MANAGERS),
+        "providers.versions": _reads(*_MANAGERS),
         "providers.pause": _changes(*_MANAGERS),
         "providers.removal": _reads(*_MANAGERS),
         "providers.remove": _dangerous(*_MANAGERS),

@@ -8,11 +8,12 @@ it costs is bounded by what the provider sends.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Any, Literal, Protocol, runtime_checkable
-from urllib.parse import parse_qsl, urlencode
+from enum import StrEnum
+from typing import Any, Literal, Protocol, TypeVar, runtime_checkable
+from urllib.parse import parse_qsl, quote_plus
 from zoneinfo import ZoneInfo
 
 import uritemplate
@@ -26,7 +27,7 @@ from openlatch.core.providers.observation import (
     ObservedMembership,
     ObservedParty,
 )
-from openlatch.core.providers.ports import Answer, Change
+from openlatch.core.providers.ports import Answer, Change, Gift
 from openlatch.words import Kind, PartyKind, PartyStatus, Power, State
 
 __all__ = [
@@ -48,18 +49,22 @@ __all__ = [
     "changed",
     "cursor_in",
     "ended",
+    "given",
+    "gives",
     "joined",
     "lines_in",
     "made",
+    "member_set",
     "request_of",
 ]
 
 Line = dict[str, Any]
+W = TypeVar("W", bound=StrEnum)
 OF = "of"
 """What the line of the outer list is called in the lines of a list that is asked for each of them."""
 _PATHS = JSONPathEnvironment()
 _MEMBERS = re.compile(r"\$((?:\.[A-Za-z_]\w*)*)")
-_SLOT = re.compile(r"\{([a-z][a-z0-9_]*)\}")
+_SLOT = re.compile(r"\{([a-z][a-z0-9_]*)(:number)?\}")
 EPOCH = {"epoch": 1, "epoch-ms": 1000}
 
 
@@ -75,13 +80,15 @@ class Fault(Exception):
 class Path:
     """A path into a line. Most lead from member to member, and are followed without asking anybody."""
 
-    __slots__ = ("_members", "_query", "text")
+    __slots__ = ("_members", "_query", "first", "text")
 
     def __init__(self, text: str) -> None:
         self.text = text
         self._query = _PATHS.compile(text)
         plain = _MEMBERS.fullmatch(text)
-        self._members = plain[1].split(".")[1:] if plain else None
+        self._members = tuple(plain[1].split(".")[1:]) if plain else None
+        self.first: Callable[[Any], Any] = self._searched if self._members is None else _followed(self._members)
+        """returns the first value that it leads to; None if there is none"""
 
     def __str__(self) -> str:
         return self.text
@@ -96,14 +103,34 @@ class Path:
             document = document[member]
         return [document]
 
+    def _searched(self, document: Any) -> Any:
+        return next((node.value for node in self._query.find(document)), None)
+
     @property
     def container(self) -> Path | None:
-        """What holds the list of whose items this is the path, if it is one of those: without that nothing is known."""
-        return Path(self.text.removesuffix("[*]")) if self.text.endswith("[*]") else None
+        """What holds the lines of which this is the path, if it is one of those: without that nothing is known."""
+        ends = next((end for end in ("[*]", ".*") if self.text.endswith(end)), None)
+        return None if ends is None else Path(self.text.removesuffix(ends))
 
-    def first(self, document: Any) -> Any:
-        """Return the first value that it leads to; None if there is none."""
-        return next(iter(self.find(document)), None)
+
+def _followed(members: tuple[str, ...]) -> Callable[[Any], Any]:
+    """A function that goes from member to member."""
+    if len(members) == 1:
+        only = members[0]
+        return lambda document: document.get(only) if isinstance(document, dict) else None
+
+    if not members:
+        return lambda document: document
+    *outer, last = members
+
+    def first(document: Any) -> Any:
+        for member in outer:
+            if not isinstance(document, dict):
+                return None
+            document = document.get(member)
+        return document.get(last) if isinstance(document, dict) else None
+
+    return first
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,6 +142,18 @@ class Value:
     table: Mapping[str, str] = field(default_factory=dict)
     otherwise: str = ""
     zone: str = "UTC"
+    paths: tuple[Path, ...] = field(init=False)
+    """those of its parts that are paths"""
+    only: Path | None = field(init=False)
+    """the path that it is, if it is nothing else"""
+    plain: bool = field(init=False)
+    """whether it is the text that is found, just so"""
+
+    def __post_init__(self) -> None:
+        paths = tuple(part for part in self.parts if isinstance(part, Path))
+        object.__setattr__(self, "paths", paths)
+        object.__setattr__(self, "only", paths[0] if len(paths) == len(self.parts) == 1 else None)
+        object.__setattr__(self, "plain", not self.table and not self.otherwise and self.form != "lower")
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +192,12 @@ class Listing:
     each: str = ""
     given: Mapping[str, Value] = field(default_factory=dict)
     joins: tuple[Joined, ...] = ()
+    name_as: str = ""
+    """where its lines are the members of an object: what the name of each is called in the line"""
+    called: Mapping[str, str] = field(default_factory=dict)
+    """what page, offset, cursor and size are called in its address, where that is something else"""
+    item_as: str = ""
+    """where its items are texts or numbers: what each is called in the line that it becomes"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,10 +219,10 @@ class Rule:
 class Act:
     """A request that changes an entry, and what the answers mean, by their statuses."""
 
-    do: Literal["end", "level", "pause", "resume", "date"]
+    do: Literal["end", "level", "pause", "resume", "date", "give", "join", "leave"]
     part: str
     of: str
-    """the rule whose entries it is for"""
+    """the rule whose entries it is for, or whose memberships"""
     method: Literal["POST", "PUT", "PATCH", "DELETE"]
     url: str
     body: Any = None
@@ -186,6 +231,16 @@ class Act:
     later: frozenset[int] = frozenset()
     refused: frozenset[int] = frozenset()
     says: Path | None = None
+    level_as: Mapping[str, str | int] = field(default_factory=dict)
+    """what levels are called in the request, where that is not their own name"""
+    until_as: Literal["instant", "epoch", "epoch-ms", "day", "last-day"] = "instant"
+    zone: str = "UTC"
+    """of a day"""
+
+    @property
+    def names(self) -> frozenset[str]:
+        """What it says in its address or its body."""
+        return frozenset(uritemplate.variables(self.url)) | frozenset(_slots(self.body))
 
 
 @dataclass(frozen=True, slots=True)
@@ -255,13 +310,13 @@ class Made:
 
 def request_of(listing: Listing, outer: Line | None, *, pages: int, lines: int, cursor: str = "") -> str:
     """Return the address of the next page of a list, relative to the provider's, after so many pages and lines."""
-    known: dict[str, Any] = {"size": listing.size}
-    if listing.paging == "page":
-        known["page"] = listing.first + pages
-    elif listing.paging == "offset":
-        known["offset"] = lines
-    elif listing.paging == "cursor" and cursor:
-        known["cursor"] = cursor
+    ways: dict[str, dict[str, Any]] = {
+        "page": {"page": listing.first + pages},
+        "offset": {"offset": lines},
+        "cursor": {"cursor": cursor} if cursor else {},
+    }
+    said = {"size": listing.size, **ways.get(listing.paging, {})}
+    known = {listing.called.get(name, name): value for name, value in said.items()}
     if outer is not None:
         known |= {name: _needed(value, outer, listing.part, name) for name, value in listing.given.items()}
     return str(uritemplate.expand(listing.url, known))
@@ -270,15 +325,32 @@ def request_of(listing: Listing, outer: Line | None, *, pages: int, lines: int, 
 def lines_in(listing: Listing, document: Any, outer: Line | None) -> list[Line]:
     """Return the lines of an answer; each knows the line for which it was asked."""
     holds = listing.items.container
+    found: Any = listing.items.find(document) if holds is None else holds.first(document)
     # A list that is not where it was is not an empty one: all that it held would be taken as gone.
-    if holds is not None and not isinstance(holds.first(document), list):
-        raise Fault(listing.part, f"there is no list at {holds}")
-    found = listing.items.find(document)
+    if not isinstance(found, dict if listing.name_as else list):
+        raise Fault(listing.part, f"there is no {'object' if listing.name_as else 'list'} at {holds}")
+    if listing.item_as:
+        found = _wrapped(listing.item_as, found)
+    if listing.name_as:
+        found = _named(listing.name_as, found)
     strange = next((place for place, value in enumerate(found, 1) if not isinstance(value, dict)), None)
     if strange is not None:
         kind = type(found[strange - 1]).__name__
         raise Fault(listing.part, f"item {strange} is no object (but {_KINDS.get(kind, kind)})")
     return [value if outer is None else {**value, OF: outer} for value in found]
+
+
+def _wrapped(name: str, found: Any) -> Any:
+    """Items that are a text or a number, each as a line that says it; whatever else they are stays as it is."""
+    plain = (str, int, float)
+    if isinstance(found, dict):
+        return {key: {name: item} if isinstance(item, plain) else item for key, item in found.items()}
+    return [{name: item} if isinstance(item, plain) else item for item in found]
+
+
+def _named(name: str, found: dict[str, Any]) -> list[Any]:
+    """The members of an object, each with its own name as a part of it."""
+    return [{**item, name: key} if isinstance(item, dict) else item for key, item in found.items()]
 
 
 def cursor_in(listing: Listing, document: Any) -> str:
@@ -328,14 +400,16 @@ def made(described: Described, lines: Mapping[str, Sequence[Line]]) -> Made:
     """Return what the lines of all lists become; raises Fault at the first that does not fit."""
     result = Made()
     for rule in described.rules:
+        add = _MAKERS[rule.makes](result, described, _Reader(rule))
         for line in lines[rule.listing]:
-            if _applies(rule, line):
-                _add(result, described, rule, line)
+            if not rule.when or _applies(rule, line):
+                add(line)
     for name in dict.fromkeys(rule.listing for rule in described.rules if rule.makes == "entry"):
         rules = [rule for rule in described.rules if rule.makes == "entry" and rule.listing == name]
-        left = sum(not any(_applies(rule, line) for rule in rules) for line in lines[name])
-        if left:
-            result.unexplained[name] = left
+        if all(rule.when for rule in rules):
+            left = sum(not any(_applies(rule, line) for rule in rules) for line in lines[name])
+            if left:
+                result.unexplained[name] = left
     return result
 
 
@@ -343,33 +417,42 @@ def _applies(rule: Rule, line: Line) -> bool:
     return all((_text(when.value, line) in when.texts) is when.holds for when in rule.when)
 
 
-def _add(result: Made, described: Described, rule: Rule, line: Line) -> None:
-    value = _Line(rule, line)
-    if rule.makes == "account":
-        key = value.needed("key")
-        result.accounts[key] = ObservedAccount(key, value.text("name") or key)
-    elif rule.makes == "party":
-        party = _party(value)
-        known = result.parties.get(party.key)
-        result.parties[party.key] = party if known is None else _more_of(known, party)
-    elif rule.makes == "membership":
-        result.memberships.append(ObservedMembership(value.needed("team"), value.needed("member"), value.at("since")))
-    elif rule.makes == "activity":
-        result.activity.append(_activity(value))
-    else:
-        result.entries.append(_entry(value, described))
+def _accounts(result: Made, _described: Described, value: _Reader) -> Callable[[Line], None]:
+    def add(line: Line) -> None:
+        key = value.needed("key", line)
+        result.accounts[key] = ObservedAccount(key, value.text("name", line) or key)
+
+    return add
 
 
-def _party(value: _Line) -> ObservedParty:
-    return ObservedParty(
-        value.needed("key"),
-        PartyKind(value.word("kind", PartyKind.PERSON, list(PartyKind))),
-        value.text("name") or value.needed("key"),
-        tuple(dict.fromkeys(value.all("addresses"))),
-        PartyStatus(value.word("status", PartyStatus.UNKNOWN, list(PartyStatus))),
-        publisher=value.text("publisher"),
-        home=value.text("home"),
-    )
+def _memberships(result: Made, _described: Described, value: _Reader) -> Callable[[Line], None]:
+    def add(line: Line) -> None:
+        team, member = value.needed("team", line), value.needed("member", line)
+        result.memberships.append(ObservedMembership(team, member, value.at("since", line)))
+
+    return add
+
+
+def _parties(result: Made, _described: Described, value: _Reader) -> Callable[[Line], None]:
+    kind = value.words("kind", PartyKind, PartyKind.PERSON)
+    status = value.words("status", PartyStatus, PartyStatus.UNKNOWN)
+
+    def add(line: Line) -> None:
+        key = value.needed("key", line)
+        party = ObservedParty(
+            key,
+            kind(line),
+            value.text("name", line) or key,
+            tuple(dict.fromkeys(value.all("addresses", line))),
+            status(line),
+            publisher=value.text("publisher", line),
+            home=value.text("home", line),
+        )
+        known = result.parties.setdefault(key, party)
+        if known is not party and known != party:
+            result.parties[key] = _more_of(known, party)
+
+    return add
 
 
 def _more_of(known: ObservedParty, other: ObservedParty) -> ObservedParty:
@@ -385,84 +468,116 @@ def _more_of(known: ObservedParty, other: ObservedParty) -> ObservedParty:
     )
 
 
-def _entry(value: _Line, described: Described) -> ObservedEntry:
-    level = value.text("level")
-    ends = value.at("ends_at")
-    return ObservedEntry(
-        key=f"{value.rule.name}:{value.key()}",
-        account=value.needed("account"),
-        party=value.needed("party"),
-        kind=value.rule.kind,
-        level=level,
-        powers=in_order(described.levels[level]) if level in described.levels else None,
-        state=State(value.word("state", State.LIVE, [State.LIVE, State.PAUSED])),
-        permissions=tuple(value.all("permissions")),
-        resources=tuple(value.all("resources")),
-        given_at=value.at("given_at"),
-        given_by=value.text("given_by"),
-        last_used=value.at("last_used"),
-        use_known="last_used" in value.rule.values,
-        ends_at=ends,
-        end_unknown="ends_at" not in value.rule.values,
-        basis=value.text("basis"),
-        device=value.text("device"),
-        network=value.text("network"),
-    )
+def _entries(result: Made, described: Described, value: _Reader) -> Callable[[Line], None]:
+    levels = {level: in_order(powers) for level, powers in described.levels.items()}
+    fields = value.rule.values.keys()
+    state = value.words("state", State, State.LIVE, but=set(State) - {State.LIVE, State.PAUSED})
+    readers: dict[str, Callable[[str, Line], Any]] = {
+        **dict.fromkeys(("given_at", "last_used", "ends_at"), value.at),
+        **dict.fromkeys(("given_by", "basis", "device", "network"), value.text),
+        **dict.fromkeys(("permissions", "resources"), lambda name, line: tuple(value.all(name, line))),
+        "state": lambda _name, line: state(line),
+    }
+    more = [(name, read) for name, read in readers.items() if name in fields]
+    kind = value.rule.kind
+    known: dict[str, Any] = {"use_known": "last_used" in fields, "end_unknown": "ends_at" not in fields}
+
+    def add(line: Line) -> None:
+        level = value.text("level", line)
+        entry = ObservedEntry(
+            value.key(line),
+            value.needed("account", line),
+            value.needed("party", line),
+            kind,
+            level,
+            levels.get(level),
+            **known,
+            **{name: read(name, line) for name, read in more},
+        )
+        result.entries.append(entry)
+
+    return add
 
 
-def _activity(value: _Line) -> ObservedActivity:
-    at = value.at("at")
-    if at is None:
-        raise Fault(value.rule.part, "`at` has no value")
-    return ObservedActivity(
-        value.needed("key"), at, value.needed("account"), value.needed("party"), what=value.text("what")
-    )
+def _activity(result: Made, _described: Described, value: _Reader) -> Callable[[Line], None]:
+    def add(line: Line) -> None:
+        at = value.at("at", line)
+        if at is None:
+            raise Fault(value.rule.part, "`at` has no value")
+        key, account, party = (value.needed(name, line) for name in ("key", "account", "party"))
+        result.activity.append(ObservedActivity(key, at, account, party, what=value.text("what", line)))
+
+    return add
 
 
-class _Line:
-    """The values of one line by a rule."""
+_MAKERS: Mapping[str, Callable[[Made, Described, _Reader], Callable[[Line], None]]] = {
+    "account": _accounts,
+    "party": _parties,
+    "entry": _entries,
+    "membership": _memberships,
+    "activity": _activity,
+}
 
-    def __init__(self, rule: Rule, line: Line) -> None:
+
+class _Reader:
+    """The values of lines by a rule."""
+
+    def __init__(self, rule: Rule) -> None:
         self.rule = rule
-        self._line = line
+        self._first = {name: values[0] for name, values in rule.values.items()}
 
-    def text(self, name: str) -> str:
-        values = self.rule.values.get(name)
-        return _text(values[0], self._line) if values else ""
+    def text(self, name: str, line: Line) -> str:
+        value = self._first.get(name)
+        return "" if value is None else _text(value, line)
 
-    def needed(self, name: str) -> str:
-        values = self.rule.values.get(name)
-        if not values:
+    def needed(self, name: str, line: Line) -> str:
+        value = self._first.get(name)
+        if value is None:
             raise Fault(self.rule.part, f"`{name}` is not described")
-        return _needed(values[0], self._line, self.rule.part, name)
+        return _needed(value, line, self.rule.part, name)
 
-    def word(self, name: str, usual: str, words: Sequence[str]) -> str:
-        text = self.text(name) or usual
-        if text not in words:
-            raise Fault(self.rule.part, f"`{name}` is {text!r}, which is none of {', '.join(words)}: give a table")
-        return text
+    def words(self, name: str, kind: type[W], usual: W, *, but: Collection[W] = ()) -> Callable[[Line], W]:
+        """A function that reads one of some words."""
+        value = self._first.get(name)
+        known = {str(word): word for word in kind if word not in but}
+        if value is None:
+            return lambda _line: usual
 
-    def all(self, name: str) -> list[str]:
+        def read(line: Line) -> W:
+            text = _text(value, line)
+            if text and text not in known:
+                said = f"`{name}` is {text!r}, which is none of {', '.join(known)}: give a table"
+                raise Fault(self.rule.part, said)
+            return known[text] if text else usual
+
+        return read
+
+    def all(self, name: str, line: Line) -> list[str]:
         values = self.rule.values.get(name, ())
-        return [text for value in values for text in _texts(value, self._line) if text]
+        return [text for value in values for text in _texts(value, line) if text]
 
-    def at(self, name: str) -> datetime | None:
-        values = self.rule.values.get(name)
-        if not values:
+    def at(self, name: str, line: Line) -> datetime | None:
+        value = self._first.get(name)
+        text = "" if value is None else _text(value, line)
+        if value is None or not text:
             return None
-        text = _text(values[0], self._line)
         try:
-            return _instant(values[0], text) if text else None
+            return _instant(value, text)
         except (ValueError, OverflowError) as error:
-            how = values[0].form or "instant"
+            how = value.form or "instant"
             raise Fault(self.rule.part, f"`{name}` is {text!r}, which cannot be read as {how}") from error
 
-    def key(self) -> str:
+    def key(self, line: Line) -> str:
         """The key of an entry, from which its parts can be had again."""
-        parts = {
-            name: _needed(value, self._line, self.rule.part, f"key.{name}") for name, value in self.rule.key.items()
-        }
-        return urlencode(parts)
+        parts = [
+            f"{name}={_quoted(_needed(value, line, self.rule.part, f'key.{name}'))}"
+            for name, value in self.rule.key.items()
+        ]
+        return f"{self.rule.name}:{'&'.join(parts)}"
+
+
+def _quoted(text: str) -> str:
+    return text if text.isascii() and text.isalnum() else quote_plus(text)
 
 
 def _instant(value: Value, text: str) -> datetime:
@@ -473,17 +588,24 @@ def _instant(value: Value, text: str) -> datetime:
         day = date.fromisoformat(text) + timedelta(days=value.form == "last-day")
         return datetime.combine(day, time(), ZoneInfo(value.zone)).astimezone(UTC)
     found = datetime.fromisoformat(text)
-    return (found if found.tzinfo else found.replace(tzinfo=ZoneInfo(value.zone))).astimezone(UTC)
+    return (
+        found
+        if found.tzinfo is UTC
+        else (found if found.tzinfo else found.replace(tzinfo=ZoneInfo(value.zone))).astimezone(UTC)
+    )
 
 
 def _needed(value: Value, line: Line, part: str, name: str) -> str:
-    for piece in value.parts:
-        if not isinstance(piece, str):
-            found = piece.find(line)
-            kind = None if not found else type(found[0]).__name__
-            if kind not in ("str", "int"):
-                said = "is not there" if kind is None else f"is {_KINDS.get(kind, kind)}"
-                raise Fault(part, f"`{name}` ({piece}) {said}, and has to be a text or a whole number")
+    if value.only is not None and value.plain:
+        found = value.only.first(line)
+        if type(found) is str and found:
+            return found
+    for path in value.paths:
+        found = path.first(line)
+        if type(found) is not str and type(found) is not int:
+            kind = type(path.find(line)[0]).__name__ if path.find(line) else None
+            said = "is not there" if kind is None else f"is {_KINDS.get(kind, kind)}"
+            raise Fault(part, f"`{name}` ({path}) {said}, and has to be a text or a whole number")
     text = _text(value, line)
     if not text:
         raise Fault(part, f"`{name}` has no value")
@@ -492,16 +614,20 @@ def _needed(value: Value, line: Line, part: str, name: str) -> str:
 
 def _text(value: Value, line: Line) -> str:
     """A value as one text; what a path does not find is empty."""
-    pieces = [piece if isinstance(piece, str) else _plain(piece.first(line)) for piece in value.parts]
-    return _converted(value, "".join(pieces))
+    if value.only is not None:
+        found = value.only.first(line)
+        text = found if type(found) is str else _plain(found)
+    else:
+        text = "".join([piece if isinstance(piece, str) else _plain(piece.first(line)) for piece in value.parts])
+    return text if value.plain else _converted(value, text)
 
 
 def _texts(value: Value, line: Line) -> Iterator[str]:
     """All that a value finds, each by itself: of one path every place it leads to, and what is in a list there."""
-    if len(value.parts) > 1 or isinstance(value.parts[0], str):
+    if value.only is None:
         yield _text(value, line)
         return
-    for found in value.parts[0].find(line):
+    for found in value.only.find(line):
         several = found if isinstance(found, list) else [found]
         yield from (_converted(value, _plain(each)) for each in several)
 
@@ -514,9 +640,11 @@ def _converted(value: Value, text: str) -> str:
 
 
 def _plain(found: Any) -> str:
+    if isinstance(found, str):
+        return found
     if isinstance(found, bool):
         return "true" if found else "false"
-    return str(found) if isinstance(found, str | int | float) else ""
+    return str(found) if isinstance(found, int | float) else ""
 
 
 # Changing an entry
@@ -538,30 +666,90 @@ def ended(described: Described, entry: str, party: str) -> tuple[Act, Sent] | No
 
 def changed(described: Described, entry: str, party: str, change: Change) -> list[tuple[Act, Sent]] | None:
     """Return the requests that make a change, in their order; None where one of them is not described."""
-    wanted: list[tuple[str, dict[str, str]]] = []
+    wanted: list[tuple[str, dict[str, Any]]] = []
     if change.level:
         wanted.append(("level", {"level": change.level}))
     if change.paused is not None:
         wanted.append(("pause" if change.paused else "resume", {}))
     if change.ends_at is not None or "end" in change.lifts:
-        wanted.append(("date", {"until": change.ends_at.astimezone(UTC).isoformat() if change.ends_at else ""}))
+        wanted.append(("date", {"until": change.ends_at}))
     asked = [_asked(described, do, entry, {"party": party, **more}) for do, more in wanted]
     whole = change.resources is None and change.hours is None and set(change.lifts) <= {"end"}
     found = [one for one in asked if one is not None]
     return found if whole and found and len(found) == len(asked) else None
 
 
-def _asked(described: Described, do: str, entry: str, more: Mapping[str, str]) -> tuple[Act, Sent] | None:
+def gives(described: Described) -> frozenset[Kind]:
+    """Return the kinds of entry that a party can be given."""
+    return frozenset(rule.kind for rule in described.rules if rule.makes == "entry" and _act(described, "give", rule))
+
+
+def given(described: Described, party: str, gift: Gift) -> tuple[Act, Sent] | None:
+    """Return the request that gives a party access; None where none is described that could say all of it."""
+    rules = [rule for rule in described.rules if rule.makes == "entry" and rule.kind is gift.kind]
+    act = next((act for rule in rules if (act := _act(described, "give", rule))), None)
+    said = {"level": gift.level, "until": gift.ends_at}
+    unsaid = gift.permissions or gift.resources or gift.hours is not None
+    if act is None or unsaid or any(value and name not in act.names for name, value in said.items()):
+        return None
+    return act, _sent(act, {"party": party, "account": gift.account, **said})
+
+
+def member_set(described: Described, team: str, member: str, *, belongs: bool) -> tuple[Act, Sent] | None:
+    """Return the request that has a party be in a team, or not; None where none is described."""
+    rules = [rule for rule in described.rules if rule.makes == "membership"]
+    act = next((act for rule in rules if (act := _act(described, "join" if belongs else "leave", rule))), None)
+    return None if act is None else (act, _sent(act, {"team": team, "member": member}))
+
+
+def _act(described: Described, do: str, rule: Rule) -> Act | None:
+    return next((act for act in described.acts if act.do == do and act.of == rule.name), None)
+
+
+def _asked(described: Described, do: str, entry: str, more: Mapping[str, Any]) -> tuple[Act, Sent] | None:
     rule = described.rule_of(entry)
-    act = next((act for act in described.acts if rule and act.do == do and act.of == rule.name), None)
+    act = _act(described, do, rule) if rule else None
     if act is None:
         return None
-    known: dict[str, Any] = {**more, **dict(parse_qsl(entry.partition(":")[2], keep_blank_values=True))}
-    return act, Sent(act.method, str(uritemplate.expand(act.url, known)), _filled(act.body, known))
+    return act, _sent(act, {**more, **dict(parse_qsl(entry.partition(":")[2], keep_blank_values=True))})
 
 
-def _filled(body: Any, known: Mapping[str, str]) -> Any:
-    """A body with what is known in the places of its slots; a text that is one slot alone and empty is null."""
+def _sent(act: Act, known: Mapping[str, Any]) -> Sent:
+    """The request of an act, with what is known in the places of its slots."""
+    values = dict(known)
+    if values.get("level"):
+        values["level"] = act.level_as.get(values["level"], values["level"])
+    if "until" in values:
+        values["until"] = _until(act, values["until"])
+    return Sent(act.method, str(uritemplate.expand(act.url, values)), _filled(act.body, values))
+
+
+def _until(act: Act, at: datetime | None) -> str | int:
+    """The end of an access as the request wants it; empty for none."""
+    if at is None:
+        return ""
+    if act.until_as in EPOCH:
+        return int(at.timestamp() * EPOCH[act.until_as])
+    if act.until_as == "instant":
+        return at.astimezone(UTC).isoformat()
+    # An end in the middle of a day is one at its beginning: nobody is let in for longer than was meant.
+    day = at.astimezone(ZoneInfo(act.zone)).date() - timedelta(days=act.until_as == "last-day")
+    return day.isoformat()
+
+
+def _slots(body: Any) -> Iterator[str]:
+    """The names that stand in a body."""
+    if isinstance(body, str):
+        yield from (found[1] for found in _SLOT.finditer(body))
+    for each in body.values() if isinstance(body, Mapping) else body if isinstance(body, list) else ():
+        yield from _slots(each)
+
+
+def _filled(body: Any, known: Mapping[str, Any]) -> Any:
+    """A body with what is known in the places of its slots; a text that is one slot alone and empty is null.
+
+    One that is to be a number is one, where it can be.
+    """
     if isinstance(body, Mapping):
         return {name: _filled(value, known) for name, value in body.items()}
     if isinstance(body, list):
@@ -570,8 +758,11 @@ def _filled(body: Any, known: Mapping[str, str]) -> Any:
         return body
     whole = _SLOT.fullmatch(body)
     if whole:
-        return known.get(whole[1]) or None
-    return _SLOT.sub(lambda slot: known.get(slot[1], ""), body)
+        value = known.get(whole[1])
+        if whole[2] and isinstance(value, str) and re.fullmatch(r"-?\d{1,18}", value, re.ASCII):
+            return int(value)
+        return None if value == "" else value
+    return _SLOT.sub(lambda slot: str(known.get(slot[1], "")), body)
 
 
 def answered(act: Act, status: int, document: Any) -> Answer | str | None:

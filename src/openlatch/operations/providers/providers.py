@@ -20,11 +20,23 @@ from openlatch.operations.people.sight import within_sight
 from openlatch.operations.providers import readings
 from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.telling import notices
+from openlatch.store.providers.versions import ProviderVersion
 from openlatch.wire.providers.providers import NewProvider, ProviderWish
 from openlatch.wire.providers.providers import ProviderFilter as Wanted
 from openlatch.words import ProviderOrder, ProviderState
 
-__all__ = ["ProviderSight", "add", "browse", "change", "pause", "report_breach", "resume", "show", "to_be_tried"]
+__all__ = [
+    "ProviderSight",
+    "add",
+    "browse",
+    "change",
+    "pause",
+    "report_breach",
+    "resume",
+    "show",
+    "to_be_tried",
+    "versions",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,6 +155,7 @@ def add(call: Call, new: NewProvider) -> Provider:
         call.services.connector(new.connector, new.settings, new.secret)
         provider = replace(provider, next_reading=call.now)
     call.tx.providers.add(provider, call.close(new.secret))
+    call.tx.provider_versions.keep(None, provider, call.actor.author, call.now)
     added = {"name": new.name, "connector": new.connector, "settings": _in_the_log(new.settings)}
     call.log("provider.added", "provider", provider.id, **added)
     if not provider.by_hand:
@@ -191,6 +204,8 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
     was, now = _said(before), _said(after)
     changed = [name for name in now if was[name] != now[name]]
     call.tx.providers.change(before, secret, **{name: now[name] for name in changed}, **again)
+    if "settings" in changed:
+        call.tx.provider_versions.keep(before, after, call.actor.author, call.now)
     call.log(
         "provider.changed",
         "provider",
@@ -203,6 +218,12 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
     if again:
         readings.queue(call, call.tx.providers.get(after.id))
     return show(call, str(after.id))
+
+
+@operation("providers.versions")
+def versions(call: Call, text: str) -> tuple[ProviderVersion, ...]:
+    """How a provider was reached, version by version, the latest first; any of them can be set again."""
+    return call.tx.provider_versions.of(call.tx.providers.find(text))
 
 
 def _refuse_to_send_elsewhere(call: Call, before: Provider, wish: ProviderWish) -> None:

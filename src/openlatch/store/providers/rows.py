@@ -11,7 +11,15 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
 
-__all__ = ["EventStreamRow", "ProviderRow", "ReadingPageRow", "ReadingRow", "SecurityEventRow", "WordRow"]
+__all__ = [
+    "EventStreamRow",
+    "ProviderRow",
+    "ProviderVersionRow",
+    "ReadingPageRow",
+    "ReadingRow",
+    "SecurityEventRow",
+    "WordRow",
+]
 
 
 class ProviderRow(Owned):
@@ -30,6 +38,17 @@ class ProviderRow(Owned):
     next_reading: Mapped[datetime | None]
     paused: Mapped[bool] = mapped_column(server_default="false")
     removed_at: Mapped[datetime | None]
+
+
+class ProviderVersionRow(Base):
+    __tablename__ = "provider_versions"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    provider_id: Mapped[UUID] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    settings: Mapped[dict[str, Any]]
+    set_by: Mapped[str]
+    set_by_id: Mapped[UUID | None]
+    set_at: Mapped[datetime | None]
 
 
 class WordRow(Base):

@@ -13,7 +13,7 @@ from openlatch.web.api import Answer, Routes, Stream
 from openlatch.web.files import CONTENT_TYPES, cells, kept
 from openlatch.web.filled import filled
 from openlatch.web.inventory.entry_render import entry_of
-from openlatch.web.providers.render import connector_of, level_of, provider_of, reading_of
+from openlatch.web.providers.render import connector_of, level_of, provider_of, reading_of, version_of
 from openlatch.wire import messages as wire
 from openlatch.words import Power
 
@@ -75,6 +75,14 @@ def pause_provider(call: Call, provider: str) -> wire.Provider:
 def resume_provider(call: Call, provider: str) -> wire.Provider:
     """Resume the readings of a provider."""
     return provider_of(providers.resume(call, provider), call.now)
+
+
+@routes.route("GET", "/providers/<provider>/versions", returns=wire.ProviderVersionList)
+def list_provider_versions(call: Call, provider: str) -> wire.ProviderVersionList:
+    """How a provider was reached, the latest first; to go back, change the provider to the settings of one of them."""
+    every = providers.versions(call, provider)
+    pairs = zip(every, [*every[1:], None], strict=True)
+    return wire.ProviderVersionList(items=[version_of(*pair, present=pair[0] is every[0]) for pair in pairs])
 
 
 @routes.route("GET", "/providers/<provider>/removal", returns=wire.ProviderRemoval)

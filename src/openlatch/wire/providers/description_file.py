@@ -12,6 +12,7 @@ __all__ = ["DescriptionFile", "ValueForm"]
 
 Line = Annotated[str, StringConstraints(min_length=1, max_length=500, pattern=r"^[^\x00-\x1f]*$")]
 Name = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+Parameter = Annotated[str, StringConstraints(pattern=r"^[A-Za-z][A-Za-z0-9_.]{0,39}$")]
 Address = Annotated[str, StringConstraints(min_length=1, max_length=2000, pattern=r"^/[^\x00-\x20]*$")]
 PathText = Annotated[str, StringConstraints(min_length=1, max_length=300, pattern=r"^\$[^\x00-\x1f]*$")]
 Statuses = Annotated[list[Annotated[int, Field(ge=200, le=599)]], Field(max_length=20)]
@@ -81,6 +82,16 @@ class ListForm(Part):
     each: Annotated[Name | None, Field(description="the list for each of whose lines it is asked")] = None
     given: Annotated[dict[Name, Value], Field(alias="with")] = {}
     joins: Annotated[list[JoinForm], Field(max_length=10)] = []
+    called: Annotated[
+        dict[Literal["page", "offset", "cursor", "size"], Parameter],
+        Field(description="what these are called in the address, where that is something else"),
+    ] = {}
+    name_as: Annotated[
+        Name | None, Field(description="where lines are members of an object: what the name of each is called in it")
+    ] = None
+    item_as: Annotated[
+        Name | None, Field(description="where items are texts or numbers: what each is called in its line")
+    ] = None
 
 
 class Lines(Part):
@@ -149,17 +160,31 @@ class ActivityForm(Lines):
 
 
 class ActForm(Part):
-    """A request that changes an entry, and what each status of an answer means."""
+    """A request that changes or gives an entry, or a membership, and what each status of an answer means."""
 
-    do: Literal["end", "level", "pause", "resume", "date"]
+    do: Literal["end", "level", "pause", "resume", "date", "give", "join", "leave"]
     of: Annotated[
-        Name, Field(description="the name of the entries that it is for; that of their list, if they have none")
+        Name,
+        Field(description="the entries that it is for, by their name or that of their list; the list of memberships"),
     ]
     send: Literal["POST", "PUT", "PATCH", "DELETE"]
     url: Annotated[
-        Address, Field(description="URI Template, with the parts of the entry's key, {party}, {level}, {until}")
+        Address,
+        Field(
+            description="URI Template, with the parts of the entry's key, {party}, {level}, {until}; to give, with "
+            "{party}, {account}, {level}, {until}; for memberships, with {team}, {member}"
+        ),
     ]
-    body: Annotated[Any, Field(description="JSON, with the same names in braces")] = None
+    body: Annotated[
+        Any, Field(description="JSON, with the same names in braces; {name:number} where it wants a number")
+    ] = None
+    level_as: Annotated[
+        dict[str, str | int], Field(max_length=500, description="what levels are called in the request")
+    ] = {}
+    until_as: Annotated[
+        Literal["instant", "epoch", "epoch-ms", "day", "last-day"], Field(description="how the end is written")
+    ] = "instant"
+    zone: Annotated[str, Field(max_length=60, description="of a day in {until}")] = "UTC"
     done: Statuses = [200, 204]
     gone: Annotated[Statuses, Field(description="there was nothing left to do")] = []
     later: Annotated[Statuses, Field(description="it was taken, and takes a while")] = []

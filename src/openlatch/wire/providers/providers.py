@@ -22,6 +22,8 @@ __all__ = [
     "ProviderList",
     "ProviderRemoval",
     "ProviderRemovalWish",
+    "ProviderVersion",
+    "ProviderVersionList",
     "ProviderWish",
 ]
 
@@ -161,6 +163,22 @@ LISTS = {
     "jsonl": "application/jsonl",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
+
+
+class ProviderVersion(Sent):
+    """How a provider was reached from some day on; `at` is null for what was set before versions were kept."""
+
+    number: int
+    settings: dict[str, str]
+    changed: list[str]
+    by: str
+    by_id: UUID | None
+    at: datetime | None
+    present: bool
+
+
+class ProviderVersionList(Page[ProviderVersion]):
+    """How a provider was reached, the latest first."""
 
 
 class ProviderList(Page[Provider]):
