@@ -245,8 +245,8 @@ def able(connector: type[Connector]) -> Abilities | None:
 
 def _able(ours: Mapping[str, type[Connector]]) -> Iterator[str]:
     yield "## What each can do\n"
-    yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What a feed or"
-    yield "a PostgreSQL server can do it says itself, when it is read: `openlatch provider show NAME`.\n"
+    yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What depends on the"
+    yield "provider or on its settings is known once it is read: `openlatch provider show NAME`.\n"
     yield f"| connector | {' | '.join(words for _, words in ABLE)} | what a team was given | members of teams |"
     yield f"| --- {'| --- ' * len(ABLE)}| --- | --- |"
     for name, connector in sorted(ours.items()):

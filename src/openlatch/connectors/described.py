@@ -46,7 +46,7 @@ class DescribedConnector:
         "an interface of its own (HTTP and JSON), by a description",
         (
             Setting("url", "base address, such as https://club.example/api"),
-            Setting("description", "the description, as TOML (docs/guide/described.md)"),
+            Setting("description", "the description, as TOML (docs/guide/described.md)", lines=True),
         ),
         "what the description's sign_in needs: a token, “name:password”, or a JSON object of OAuth 2.0",
     )

@@ -101,7 +101,18 @@ const button = computed(() => {
           {{ setting.name.replaceAll("_", " ") }}<template v-if="!setting.needed">, if needed</template>
         </label>
         <div>
+          <textarea
+            v-if="setting.lines"
+            :id="`setting-${setting.name}`"
+            v-model="settings[setting.name]"
+            class="field h-[64px] w-full max-w-md font-mono text-small"
+            :required="setting.needed"
+            maxlength="100000"
+            autocomplete="off"
+            spellcheck="false"
+          />
           <input
+            v-else
             :id="`setting-${setting.name}`"
             v-model="settings[setting.name]"
             class="field w-full max-w-md"

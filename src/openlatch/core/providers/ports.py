@@ -109,12 +109,14 @@ class Setting:
     """A setting that a connector takes: what it is, in a few words, and whether it can be left out.
 
     Where another value of it would have the secret sent somewhere else, it `leads`: such a change needs the secret too.
+    What has `lines` is a text of several lines.
     """
 
     name: str
     what: str
     needed: bool = True
     leads: bool = field(default=True, kw_only=True)
+    lines: bool = field(default=False, kw_only=True)
 
 
 @dataclass(frozen=True, slots=True)

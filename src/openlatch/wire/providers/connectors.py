@@ -13,6 +13,7 @@ class ConnectorSetting(Sent):
     name: str
     what: str
     needed: bool
+    lines: bool = False
 
 
 class Connector(Sent):
