@@ -43,7 +43,7 @@ class PartiesCalls(Transport):
         return self._send(wire.PartyOverview, "PUT", f"/parties/{part(party)}/sponsor", json={"address": address})
 
     def mark_service(self, party: str, *, service: bool = True) -> wire.PartyOverview:
-        """Say whether a program signs in by a party, and no person: rules about people leave it alone then."""
+        """Say whether a program signs in with a party, and no person: rules about people leave it alone then."""
         return self._send(wire.PartyOverview, "PUT", f"/parties/{part(party)}/service", json={"service": service})
 
     def reach(self, party: str) -> wire.Reach:

@@ -299,8 +299,8 @@ class Dependency:
 class Party:
     """Someone or something that can have access; an app has a publisher, and perhaps a home page.
 
-    `sponsor` is the person of the workspace who answers for it. `service` says whether a program signs in by it, and no
-    person; None if nobody has said.
+    `sponsor` is the person of the workspace who answers for it. `service` says whether a program signs in with it, and
+    no person; None if nobody has said.
     """
 
     id: UUID

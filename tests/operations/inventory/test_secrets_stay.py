@@ -49,7 +49,7 @@ def test_a_provider_cannot_be_led_elsewhere_by_whoever_does_not_know_its_secret(
     with ridge.call() as call:
         secret = call.open(call.tx.providers.secret(call.tx.providers.find("Ticket Desk").id))
     before = client.provider("Ticket Desk").settings
-    with pytest.raises(Invalid, match="With another url, the secret of Ticket Desk would be sent somewhere else"):
+    with pytest.raises(Invalid, match="With another url, the secret of Ticket Desk could be sent somewhere else"):
         client.change_provider("Ticket Desk", settings={**before, "url": listener.url})
     assert listener.told == []
     with pytest.raises(Invalid, match="cannot be read with that"):

@@ -88,7 +88,7 @@ function says(version: Version): string {
         {{ provider.name }} is tried as in version {{ chosen.number }}, and read that way from then on. Where
         it cannot be read so, nothing changes.
       </p>
-      <FormField label="Secret (needed where it would be sent somewhere else)">
+      <FormField label="Secret (needed where it could be sent somewhere else)">
         <input v-model="secret" class="field w-full" type="password" autocomplete="off" maxlength="10000" />
       </FormField>
       <ProblemNote v-if="back.error.value" :error="back.error.value" />

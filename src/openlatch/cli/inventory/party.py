@@ -149,7 +149,7 @@ def _sponsor(client: Client, there: wire.PartyOverview) -> str:
 @click.argument("party", type=PARTY)
 @click.option("--sponsor", default="", help="The address of whoever of this workspace sponsors the party.")
 @click.option("--no-sponsor", is_flag=True, help="Nobody sponsors it any more.")
-@click.option("--service/--no-service", default=None, help="Whether a program signs in by it, and no person.")
+@click.option("--service/--no-service", default=None, help="Whether a program signs in with it, and no person.")
 @reports_errors
 def change(party: str, sponsor: str, no_sponsor: bool, service: bool | None) -> None:
     """Set who sponsors a party, or whether it is a service account.

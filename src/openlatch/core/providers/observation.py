@@ -57,7 +57,7 @@ class ObservedAccount:
 class ObservedParty:
     """A party as its provider shows it; `key` is the provider's own name for it.
 
-    `service` is a login by which a program signs in, such as the one by which the provider is read.
+    `service` is a login with which a program signs in, such as the one by which the provider is read.
     """
 
     key: str

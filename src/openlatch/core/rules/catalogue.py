@@ -116,7 +116,7 @@ _KEPT = (
     _column("party.addresses", Type.STRINGS, "its addresses"),
     _column("party.status", Type.STRING, "current, left or unknown"),
     _column("party.verified", Type.BOOL, "whether the provider has verified who it is"),
-    _column("party.service", Type.BOOL, "whether it is a service account: a program signs in by it, and no person"),
+    _column("party.service", Type.BOOL, "whether it is a service account: a program signs in with it, and no person"),
     _column("party.outside", Type.BOOL, "whether it is outside the circle"),
     _column("party.publisher", Type.STRING, "who publishes an app; empty if not known"),
     _column("party.near", Type.STRING, "the known address that its own comes close to", maybe=True),

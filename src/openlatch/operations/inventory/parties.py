@@ -130,7 +130,7 @@ def sponsor(call: Call, text: str, address: str) -> ListedParty:
 
 @operation("parties.service")
 def mark_service(call: Call, text: str, *, service: bool) -> ListedParty:
-    """Say whether a program signs in by a party, and no person: the rules about people leave it alone then."""
+    """Say whether a program signs in with a party, and no person: the rules about people leave it alone then."""
     call.tx.facts.take_turns()
     party = call.tx.parties.find(text)
     if party.kind is not PartyKind.PERSON:

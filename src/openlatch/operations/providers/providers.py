@@ -236,7 +236,7 @@ def _refuse_to_send_elsewhere(call: Call, before: Provider, wish: ProviderWish) 
     other = sorted(name for name in names if before.settings.get(name) != wish.settings.get(name))
     if other:
         raise Invalid(
-            f"With another {listed(other)}, the secret of {before.name} would be sent somewhere else. "
+            f"With another {listed(other)}, the secret of {before.name} could be sent somewhere else. "
             "Nothing was sent, and nothing changed.",
             next_step="Give the secret as well.",
             errors=[{"at": "secret", "problem": "needed with another address"}],

@@ -64,7 +64,7 @@ class PartyRow(Owned):
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
     sponsor: Mapped[UUID | None]
     service: Mapped[bool | None]
-    """whether a program signs in by it, and no person; null where nobody has said"""
+    """whether a program signs in with it, and no person; null where nobody has said"""
     joined_into: Mapped[UUID | None]
     """the party that it is now, where someone has said that the two are one"""
 

@@ -91,7 +91,7 @@ class SponsorWish(Taken):
 
 
 class ServiceWish(Taken):
-    """Whether a program signs in by a party, and no person."""
+    """Whether a program signs in with a party, and no person."""
 
     service: bool
 

@@ -151,7 +151,7 @@ class FeedParty(FeedModel):
     verified: bool = False
     publisher: Words = Field(default="", description="of an app: who made it")
     home: Words = Field(default="", description="of an app: the address of its own page")
-    service: bool = Field(default=False, description="whether a program signs in by it, and no person")
+    service: bool = Field(default=False, description="whether a program signs in with it, and no person")
 
 
 class FeedWindow(FeedModel):

@@ -161,7 +161,7 @@ const sub = computed(() => {
               :disabled="service.isPending.value"
               @change="service.mutate(($event.target as HTMLInputElement).checked)"
             />
-            A program signs in by it, and no person: rules about people leave it alone
+            A program signs in with it, and no person: rules about people leave it alone
           </label>
           <ProblemNote v-if="service.error.value" :error="service.error.value" class="mt-2 max-w-xl" />
           <RiskLines

@@ -1,4 +1,4 @@
-"""A party can be a service account, by which a program signs in; where nobody has said so, that is not known."""
+"""A party can be a service account, with which a program signs in; where nobody has said so, that is not known."""
 
 from alembic import op
 
