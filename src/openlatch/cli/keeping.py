@@ -4,13 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import Any
 
 import click
 
+from openlatch.cli.command import Group
+from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.output import reports_errors
+from openlatch.client import Client
 from openlatch.core.phrases import counted
 
-__all__ = ["keep", "kept_as", "separated"]
+__all__ = ["exports", "keep", "kept_as", "separated"]
 
 FORMATS = ("csv", "jsonl", "xlsx")
 
@@ -22,6 +27,31 @@ separated = click.option(
     help="What stands between the cells of a .csv file; your spreadsheet may expect a semicolon.",
 )
 kept_as = click.argument("file", type=click.Path(dir_okay=False, writable=True, path_type=Path))
+
+
+def exports(
+    group: Group,
+    things: str,
+    filtered: Callable[[Callable[..., None]], Callable[..., None]],
+    pieces: Callable[[Client], Callable[..., Iterable[bytes]]],
+    *,
+    example: str,
+) -> None:
+    """Give a group the command that writes its list to a file, or what filters leave of it."""
+
+    @group.command(
+        "export",
+        example=example,
+        help=f"Write the {things}, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx.",
+    )
+    @kept_as
+    @separated
+    @click.argument("search", required=False, default="")
+    @filtered
+    @reports_errors
+    def export(file: Path, search: str, **wanted: Any) -> None:
+        with connect() as client:
+            keep(file, lambda kind: pieces(client)(kind, q=search, **wanted))
 
 
 def keep(file: Path, pieces: Callable[[str], Iterable[bytes]]) -> None:

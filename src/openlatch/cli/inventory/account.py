@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import click
@@ -13,7 +12,7 @@ from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as, separated
+from openlatch.cli.keeping import exports
 from openlatch.cli.nouns import ACCOUNT, PROVIDER, one_of
 from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
@@ -93,16 +92,9 @@ def list_accounts(search: str, view: str, listing: Listing, **wanted: Any) -> No
         listing.print(client.accounts(**wanted), empty="No account matches.")
 
 
-@account.command("export", example="accounts.xlsx --criticality vital")
-@kept_as
-@separated
-@click.argument("search", required=False, default="")
-@_filtered
-@reports_errors
-def export(file: Path, search: str, **wanted: Any) -> None:
-    """Write the accounts, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
-    with connect() as client:
-        keep(file, lambda kind: client.accounts_export(kind, q=search, **wanted))
+exports(
+    account, "accounts", _filtered, lambda client: client.accounts_export, example="accounts.xlsx --criticality vital"
+)
 
 
 @account.command("show", example="Bookings")

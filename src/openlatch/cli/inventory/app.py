@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import click
@@ -13,7 +12,7 @@ from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.inventory.cells import held, used, where
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as, separated
+from openlatch.cli.keeping import exports
 from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, listed, reports_errors
 from openlatch.wire import messages as wire
@@ -68,13 +67,4 @@ def list_apps(search: str, view: str, listing: Listing, **wanted: Any) -> None:
             listing.print(found, empty="")
 
 
-@app.command("export", example="apps.csv --outside")
-@kept_as
-@separated
-@click.argument("search", required=False, default="")
-@_filtered
-@reports_errors
-def export(file: Path, search: str, **wanted: Any) -> None:
-    """Write the connected apps, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
-    with connect() as client:
-        keep(file, lambda kind: client.apps_export(kind, q=search, **wanted))
+exports(app, "connected apps", _filtered, lambda client: client.apps_export, example="apps.csv --outside")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import Any
 
 import click
@@ -16,7 +15,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import sameness
 from openlatch.cli.inventory.cells import standing_as, where
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as, separated
+from openlatch.cli.keeping import exports
 from openlatch.cli.nouns import ACCOUNT, PARTY, one_of
 from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
@@ -93,16 +92,7 @@ def list_parties(search: str, view: str, listing: Listing, **wanted: Any) -> Non
         listing.print(client.parties(**wanted), empty="No party matches.")
 
 
-@party.command("export", example="outsiders.csv --outside")
-@kept_as
-@separated
-@click.argument("search", required=False, default="")
-@_filtered
-@reports_errors
-def export(file: Path, search: str, **wanted: Any) -> None:
-    """Write the parties, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
-    with connect() as client:
-        keep(file, lambda kind: client.parties_export(kind, q=search, **wanted))
+exports(party, "parties", _filtered, lambda client: client.parties_export, example="outsiders.csv --outside")
 
 
 @party.command("show", example="orla.finch@kestrelridge.example")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from datetime import datetime
-from pathlib import Path
 from typing import IO, Any
 
 import click
@@ -18,7 +17,7 @@ from openlatch.cli.config import quiet
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as, separated
+from openlatch.cli.keeping import exports
 from openlatch.cli.nouns import PROVIDER, one_of
 from openlatch.cli.options import together
 from openlatch.cli.output import Listing, going_on, hint, listed, out, output_option, print_one, reports_errors
@@ -118,16 +117,7 @@ def list_providers(search: str, view: str, listing: Listing, **wanted: Any) -> N
         listing.print(client.providers(**asked), empty="No provider matches." if narrowed else begin)
 
 
-@provider.command("export", example="providers.csv --trouble")
-@kept_as
-@separated
-@click.argument("search", required=False, default="")
-@_filtered
-@reports_errors
-def export(file: Path, search: str, **wanted: Any) -> None:
-    """Write the providers, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
-    with connect() as client:
-        keep(file, lambda kind: client.providers_export(kind, q=search, **wanted))
+exports(provider, "providers", _filtered, lambda client: client.providers_export, example="providers.csv --trouble")
 
 
 @provider.command("show", example="'Ticket Desk'")
