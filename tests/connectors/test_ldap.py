@@ -66,7 +66,13 @@ ENTRIES = "\n".join(
             "pwdLockout: TRUE",
         ),
         person(f"uid=orla.finch,{PEOPLE}", "orla.finch", "Orla Finch", "employeeType: volunteer", "gidNumber: 700"),
-        person(f"uid=bram.dale,{PEOPLE}", "bram.dale", "Bram Dale", "shadowExpire: 22000"),
+        person(
+            f"uid=bram.dale,{PEOPLE}",
+            "bram.dale",
+            "Bram Dale",
+            "shadowExpire: 22000",
+            f"manager: uid=Orla.Finch,{PEOPLE}",
+        ),
         # Two of one name, one with a comma in what names her.
         person(f"uid=hanne.vale,{PEOPLE}", "hanne.vale", "Hanne Vale"),
         person(HANNE, "hanne.v", "Hanne Vale", "cn: Hanne Vale", "cn: Vale, Hanne"),
@@ -130,6 +136,8 @@ def test_everyone_and_every_group_is_read_however_groups_name_their_members(dire
     by_key = {entry.party: entry for entry in seen.entries}
     orla, bram = by_key[keys(seen)["orla.finch"]], by_key[keys(seen)["bram.dale"]]
     assert (orla.level, orla.kind, orla.ends_at, orla.use_known) == ("volunteer", Kind.DELEGATE, None, False)
+    by_address = {party.addresses[0]: party for party in seen.parties if party.addresses}
+    assert by_address["bram.dale@kestrelridge.example"].sponsor == "orla.finch@kestrelridge.example"
     assert (bram.level, bram.kind, bram.ends_at) == ("person", Kind.GRANT, datetime(2030, 3, 27, tzinfo=UTC))
     assert orla.given_at is not None
     names = [p.name for p in seen.parties if p.key in {keys(seen)["hanne.v"], keys(seen)["hanne.vale"]}]

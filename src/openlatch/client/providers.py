@@ -61,13 +61,16 @@ class ProvidersCalls(Transport):
         name: str | None = None,
         settings: dict[str, str] | None = None,
         secret: str | None = None,
+        says_who: bool | None = None,
         **more: Unpack[ReadingFields],
     ) -> wire.Provider:
         """Change how a provider is called, reached and read; None leaves as it is, `more` is as in `add_provider`.
 
+        With `says_who`, its word on who people are goes first, before that of all others.
+
         Other settings (all of them) or another secret are tried before they are kept.
         """
-        body = {"name": name, "settings": settings, "secret": secret, **more}
+        body = {"name": name, "settings": settings, "secret": secret, "says_who": says_who, **more}
         return self._send(wire.Provider, "PUT", f"/providers/{part(provider)}", json=body)
 
     def provider_versions(self, provider: str) -> list[wire.ProviderVersion]:

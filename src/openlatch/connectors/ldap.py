@@ -60,12 +60,13 @@ USED = ("pwdLastSuccess", "authTimestamp", "lastLogonTimestamp")
 ASKED = [
     *("objectClass", "cn", "displayName", "givenName", "sn", "mail", "uid", "employeeType", "gidNumber"),
     *("sAMAccountName", "userPrincipalName", "createTimestamp", "whenCreated", "accountExpires"),
-    *("member", "uniqueMember", "memberUid", "memberOf", "entryUUID", "objectGUID"),
+    *("manager", "member", "uniqueMember", "memberUid", "memberOf", "entryUUID", "objectGUID"),
     *(*DISABLES, *USED),
 ]
 PAGES = (500, 100, 20)
 """How many things are asked for at a time, as many as the directory sends."""
 PIECE = 500
+NOBODY: Mapping[str, str] = {}
 _ACCOUNT = "directory"
 _ON_1601 = datetime(1601, 1, 1, tzinfo=UTC)
 _NEVER = frozenset({0, 0x7FFFFFFFFFFFFFFF})
@@ -217,8 +218,9 @@ class LdapConnector:
         entries = [entry for thing in (*people, *groups) if (entry := _entry(thing)) is not None]
         yield Page((self._account,), total=len(entries))
         things = [*people, *groups]
+        mails = {_plain(thing.dn): thing.text("mail") for thing in people}
         for place in range(0, len(things), PIECE):
-            yield Page(parties=tuple(self._party(thing) for thing in things[place : place + PIECE]))
+            yield Page(parties=tuple(self._party(thing, mails) for thing in things[place : place + PIECE]))
         for place in range(0, len(entries), PIECE):
             yield Page(entries=tuple(entries[place : place + PIECE]), total=len(entries))
         yield Page(memberships=tuple(dict.fromkeys(_memberships(_Named(things), things))))
@@ -359,16 +361,19 @@ class LdapConnector:
             raise ProviderRefused(f"{self._where} has no {key!r} any more.", next_step="Read the directory again.")
         return there
 
-    def _party(self, thing: Thing) -> ObservedParty:
+    def _party(self, thing: Thing, mails: Mapping[str, str] = NOBODY) -> ObservedParty:
+        """A party; `mails` are the addresses of those who may answer for it, by their names."""
         if thing.is_group:
             return ObservedParty(thing.key, PartyKind.TEAM, thing.text("cn", "displayName") or thing.dn)
         both = " ".join(filter(None, (thing.text("givenName"), thing.text("sn"))))
         name = thing.text("displayName", "cn") or both or thing.text("uid", "sAMAccountName") or thing.dn
         principal = thing.text("userPrincipalName")
-        mails = [*thing.all("mail"), *([principal] if "@" in principal else [])]
+        addresses = [*thing.all("mail"), *([principal] if "@" in principal else [])]
         status = PartyStatus.LEFT if thing.over else PartyStatus.CURRENT
         own = _plain(thing.dn) == _plain(self._login)
-        return ObservedParty(thing.key, PartyKind.PERSON, name, tuple(dict.fromkeys(mails)), status, service=own)
+        sponsor = mails.get(_plain(thing.text("manager")), "")
+        known = tuple(dict.fromkeys(addresses))
+        return ObservedParty(thing.key, PartyKind.PERSON, name, known, status, service=own, sponsor=sponsor)
 
     # Changing
 

@@ -201,7 +201,8 @@ class Provider:
 
     `settings` are shown to people; the secret that goes with them is kept apart and never shown. `most_gone` is the
     percentage of the entries that may vanish in one reading without anyone being asked. What someone vouched for
-    counts for `vouch_days`. One that was removed is kept for the names of what was there, and is never read again.
+    counts for `vouch_days`. One that was removed is kept for the names of what was there, and is never read again. The
+    word of one that `says_who`, at most one in a workspace, goes first on who people are.
     """
 
     id: UUID
@@ -216,6 +217,7 @@ class Provider:
     last_complete: datetime | None = None
     next_reading: datetime | None = None
     paused: bool = False
+    says_who: bool = False
     removed_at: datetime | None = None
 
     @property

@@ -30,7 +30,7 @@ from openlatch.core.providers.observation import (
     resolved,
     sifted,
 )
-from openlatch.words import EndReason, Kind, PartyKind, Power, ReadingOutcome, State
+from openlatch.words import EndReason, Kind, PartyKind, PartyStatus, Power, ReadingOutcome, State
 from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
 
 COMPLETE = ReadingOutcome.COMPLETE
@@ -362,6 +362,46 @@ def test_no_two_keys_of_a_provider_are_one_party_and_none_is_joined_by_an_addres
     assert len(anyone) <= 1, "anyone is one party, whichever provider is open to them"
 
 
+names = st.sampled_from(["", "Orla Finch", "O. Finch", "orla", "Finch, Orla"])
+statuses = st.sampled_from(list(PartyStatus))
+
+
+@given(st.lists(st.tuples(st.booleans(), names, statuses), min_size=1, max_size=6))
+def test_the_word_of_whoever_says_who_people_are_goes_first_whatever_others_say_and_when(
+    said: list[tuple[bool, str, PartyStatus]],
+) -> None:
+    """Each is one reading: of the provider that says who people are, or of another."""
+    held, name, status, known = replace(EMPTY, circle=Circle(frozenset({"kestrelridge.example"}))), "", None, False
+    for first, called, stands in said:
+        provider = PROVIDER if first else OTHER
+        who = ObservedParty("o", PartyKind.PERSON, called, (OURS,), stands)
+        (party_id,) = list(held.parties) or [None]
+        told = frozenset({party_id}) if known and not first and party_id is not None else frozenset()
+        at_it = replace(at(provider, held), says_who=first, told=told)
+        _, held = read(at_it, observation([observed("1", "o")], parties=[who]))
+        (party,) = held.parties.values()
+        if first:
+            name, known = called or name, True
+            status = status if stands is PartyStatus.UNKNOWN else stands
+        if name:
+            assert party.name == name
+        if status is not None:
+            assert party.status is status
+
+
+@given(st.booleans(), st.booleans())
+def test_who_answers_for_somebody_is_said_by_whoever_says_who_people_are_and_is_one_of_the_people_here(
+    first: bool,
+    here: bool,
+) -> None:
+    person_id = NEW_ID()
+    held = replace(EMPTY, says_who=first, signing_in={"bram@kestrelridge.example": person_id} if here else {})
+    who = ObservedParty("o", PartyKind.PERSON, "Orla", (OURS,), sponsor="Bram@kestrelridge.example")
+    _, held = read(held, observation([observed("1", "o")], parties=[who]))
+    (party,) = held.parties.values()
+    assert party.sponsor == (person_id if first and here else None)
+
+
 @given(
     st.sampled_from([None, True, False]),
     st.lists(st.tuples(st.booleans(), st.lists(boxes, max_size=1, unique=True)), min_size=1, max_size=5),
@@ -372,13 +412,13 @@ def test_a_programs_login_is_a_service_account_unless_it_may_be_a_persons_or_som
 ) -> None:
     """`said` is what someone said after the first reading, where they said anything; `known` is who signs in here."""
     held, had, marked = EMPTY, False, False
-    here = frozenset({OURS}) if known else frozenset()
+    here = {OURS: PROVIDER} if known else {}
     for n, (service, addresses) in enumerate(shown):
         who = ObservedParty("r", PartyKind.PERSON, "reader", tuple(addresses), service=service)
         _, held = read(replace(held, signing_in=here), observation([observed("1", "r")], parties=[who]))
         had = had or bool(addresses)
         # Met for the first time it is a program's, but for the address of someone here; later, only without any.
-        marked = marked or (service and (not had or (n == 0 and here.isdisjoint(addresses))))
+        marked = marked or (service and (not had or (n == 0 and not here.keys() & set(addresses))))
         (party,) = held.parties.values()
         if n == 0 and said is not None:
             held = replace(held, parties={party.id: replace(party, service=said)})

@@ -104,6 +104,17 @@ def _(w: World) -> None:
     with w.refused(NotAllowed, "providers.change"):
         w.auditor.change_provider("The Dome Control", name="Box")
     w.manager.change_provider("The Dome Control", name="Dome Control", read_every=before.read_every)
+    # One says who people are, and another that is named takes that from it.
+    for first in ("Volunteer Roll", "Ticket Desk"):
+        w.manager.change_provider(first, says_who=True)
+        w.ridge.drain()
+        assert [p.name for p in w.manager.providers() if p.says_who] == [first]
+        last = w.manager.provider(first).latest
+        assert last is not None
+        assert last.state == "complete", "it is read at once"
+    with w.refused(Invalid, "says nothing by itself"):
+        w.manager.change_provider("Members' Letter", says_who=True)
+    assert not w.manager.change_provider("Ticket Desk", says_who=False).says_who
 
 
 @of("providers.versions")

@@ -19,6 +19,7 @@ const settings = ref<Record<string, string>>({ ...props.provider?.settings });
 const secret = ref("");
 const minutes = ref(props.provider?.read_every ?? 15);
 const stale = ref(props.provider?.stale_after ?? 60);
+const first = ref(props.provider?.says_who ?? false);
 
 const { data, error } = useQuery({ queryKey: ["connectors"], queryFn: () => take(api.GET("/connectors")) });
 const connectors = computed(() => data.value?.items ?? []);
@@ -49,6 +50,7 @@ async function change(provider: string): Promise<undefined> {
     secret: secret.value || null,
     read_every: timed ? minutes.value : null,
     stale_after: timed ? stale.value : null,
+    says_who: timed ? first.value : null,
   });
 }
 const save = useMutation({
@@ -153,6 +155,11 @@ const button = computed(() => {
             max="10080"
           />
           minutes
+        </span>
+        <label :for="`first-${id}`" class="text-mute">Who people are</label>
+        <span class="flex items-baseline gap-2">
+          <input :id="`first-${id}`" v-model="first" type="checkbox" />
+          its names, addresses, status and sponsors count before those of all other providers
         </span>
         <label :for="`stale-${id}`" class="text-mute">Too old after</label>
         <span class="flex items-baseline gap-2">

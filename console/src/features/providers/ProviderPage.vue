@@ -124,6 +124,10 @@ function toggle(what: string): void {
             <dt class="text-mute">It can also</dt>
             <dd>{{ besides(one) }}.</dd>
           </template>
+          <template v-if="one.says_who">
+            <dt class="text-mute">Who people are</dt>
+            <dd>Its names, addresses, status and sponsors count before those of all other providers.</dd>
+          </template>
           <dt class="text-mute">Connector</dt>
           <dd>
             {{ one.connector }}

@@ -70,6 +70,7 @@ const AS_IT_IS: Wish = {
   stale_after: null,
   most_gone: null,
   vouch_days: null,
+  says_who: null,
 };
 
 /** Change what is said of a provider; what is reached otherwise is tried before it is kept. */

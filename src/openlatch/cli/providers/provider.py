@@ -140,6 +140,7 @@ def show(provider: str, output: str) -> None:
         ("connector", " ".join([p.connector, *(f"{name}={shortened(value)}" for name, value in p.settings.items())])),
         ("last complete reading", "" if p.by_hand else ago(p.last_complete) + (", too old" if p.stale else "")),
         ("state", _state(p)),
+        ("says who people are", "yes, before all others" if p.says_who else ""),
         ("read on its own", "" if p.by_hand else "paused" if p.paused else f"every {p.read_every} minutes"),
         ("lists", ", ".join(can.lists)),
         ("ends", ", ".join(can.ends) + ("" if can.at_once else ", when their device next connects")),
@@ -297,13 +298,21 @@ def add(
 @click.option("--stale-after", type=int, help="Minutes after which a reading is too old.")
 @click.option("--vouch-days", type=int, help="With by-hand: days after which an entry has to be confirmed again.")
 @click.option("--most-gone", type=int, help="Percent of its entries that may be gone at once without you being asked.")
+@click.option("--says-who/--no-says-who", default=None, help="Whether its word on who people are goes first.")
 @reports_errors
 def change(
-    provider: str, name: str | None, settings: tuple[str, ...], secret_file: IO[str] | None, **times: int | None
+    provider: str,
+    name: str | None,
+    settings: tuple[str, ...],
+    secret_file: IO[str] | None,
+    says_who: bool | None,
+    **times: int | None,
 ) -> None:
     """Change a provider's name, how it is reached, or how often it is read.
 
-    A new setting or secret is tried first: if the provider cannot be read with it, nothing is changed.
+    A new setting or secret is tried first: if the provider cannot be read with it, nothing is changed. One provider,
+    such as your directory, can say who people are (--says-who): names, addresses, status and sponsors are as it has
+    them, whatever others say.
     """
     pairs = settings_of(settings)
     with connect() as client:
@@ -313,6 +322,7 @@ def change(
             name=name,
             settings={**there.settings, **pairs} if pairs else None,
             secret=secret_file.read().strip() if secret_file else None,
+            says_who=says_who,
             **{option: value for option, value in times.items() if value is not None},
         )
     read = " It could be read with that, and is read again now." if pairs or secret_file else ""

@@ -73,8 +73,12 @@ class Held:
     """the parties that no provider knows: people have written down who they are"""
     ending: Mapping[UUID, EndReason] = field(default_factory=dict)
     """why entries are being ended, by the orders that are in progress"""
-    signing_in: frozenset[str] = frozenset()
-    """the addresses of the people who sign in to Open Latch"""
+    signing_in: Mapping[str, UUID] = field(default_factory=dict)
+    """the people who sign in to Open Latch, by their addresses"""
+    says_who: bool = False
+    """whether this provider's word on who people are goes before that of all others"""
+    told: frozenset[UUID] = frozenset()
+    """the parties of whom another provider says who they are, and its word goes first"""
     left_out: int = 0
     """how many more entries there are that were seen just as they were, and so are in neither"""
 
@@ -364,7 +368,9 @@ def _parties(
             keys.carries(address, party_id, written=observed_party.key.startswith(WRITTEN))
         party = new.get(party_id) or current.get(party_id)
         if party is not None:
-            merged = _merged(party, observed_party)
+            merged = _merged(party, observed_party, first=held.says_who, last=party_id in held.told)
+            sponsor = held.signing_in.get(normal_address(observed_party.sponsor)) if held.says_who else None
+            merged = replace(merged, sponsor=sponsor) if sponsor is not None else merged
             if party_id in new:
                 new[party_id] = merged
             else:
@@ -379,24 +385,29 @@ def _parties(
 
 def _met(held: Held, party_id: UUID, observed_party: ObservedParty) -> Party:
     """Return a party that is new; a login of a program is a service account, unless somebody here has its address."""
-    own = observed_party.service and held.signing_in.isdisjoint(map(normal_address, observed_party.addresses))
+    own = observed_party.service and not any(normal_address(a) in held.signing_in for a in observed_party.addresses)
     party = Party(party_id, observed_party.kind, observed_party.name, observed_party.addresses)
     return replace(party, service=True) if own else party
 
 
-def _merged(party: Party, observed_party: ObservedParty) -> Party:
+def _merged(party: Party, observed_party: ObservedParty, *, first: bool, last: bool) -> Party:
     """Add what a provider knows about a party to what is known already; several providers may list the same one.
+
+    What the `first` says counts before all else; the `last` only adds what nobody has said.
 
     Whoever was known before, with an address, may be a person who lends a login to a program; and what someone has said
     of that goes first.
     """
     have = {normal_address(a) for a in party.addresses}
     more = tuple(a for a in observed_party.addresses if normal_address(a) not in have)
-    status = party.status if observed_party.status is PartyStatus.UNKNOWN else observed_party.status
+    silent = observed_party.status is PartyStatus.UNKNOWN or (last and party.status is not PartyStatus.UNKNOWN)
+    status = party.status if silent else observed_party.status
     addresses = party.addresses + more
-    named = bool(party.name) and (
-        not _is_login(party.name, addresses) or not observed_party.name or _is_login(observed_party.name, addresses)
-    )
+    if first:
+        own = {normal_address(a) for a in observed_party.addresses}
+        addresses = observed_party.addresses + tuple(a for a in party.addresses if normal_address(a) not in own)
+    logs_in = _is_login(party.name, addresses) and not _is_login(observed_party.name, addresses)
+    named = (bool(party.name) and (last or not logs_in) and not first) or not observed_party.name
     return replace(
         party,
         addresses=addresses,

@@ -57,7 +57,8 @@ class ObservedAccount:
 class ObservedParty:
     """A party as its provider shows it; `key` is the provider's own name for it.
 
-    `service` is a login with which a program signs in, such as the one by which the provider is read.
+    `service` is a login with which a program signs in, such as the one with which the provider is read. `sponsor` is
+    the address of whoever answers for it.
     """
 
     key: str
@@ -69,6 +70,7 @@ class ObservedParty:
     publisher: str = ""
     home: str = ""
     service: bool = False
+    sponsor: str = ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -199,6 +199,9 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
             next_step="Correct the settings or the secret, then try again.",
             errors=[{"at": "settings" if wish.secret is None else "secret", "problem": why}],
         )
+    if after.says_who and not before.says_who:
+        _goes_first(call, before)
+        reached_otherwise = True
     again = {"next_reading": call.now} if reached_otherwise and not after.paused else {}
     secret = None if wish.secret is None else call.close(wish.secret)
     was, now = _said(before), _said(after)
@@ -218,6 +221,23 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
     if again:
         readings.queue(call, call.tx.providers.get(after.id))
     return show(call, str(after.id))
+
+
+def _goes_first(call: Call, provider: Provider) -> None:
+    """Have a provider's word on who people are go first, and no other's; refuses (Invalid) one that is never read."""
+    if provider.by_hand:
+        raise Invalid(
+            f"{provider.name} is recorded by hand, and says nothing by itself. Nothing was changed.",
+            next_step="Name a provider that is read.",
+            errors=[{"at": "says_who", "problem": "recorded by hand"}],
+        )
+    former = call.tx.providers.saying_who()
+    if former is not None:
+        call.tx.providers.change(former, says_who=False)
+        facts = {"before": {"says_who": True}, "after": {"says_who": False}}
+        call.log("provider.changed", "provider", former.id, name=former.name, **facts)
+    # What it said before is looked at again: it counts for more now.
+    call.tx.parties.seen_anew(provider.id)
 
 
 @operation("providers.versions")
@@ -253,7 +273,7 @@ def _wished(before: Provider, wish: ProviderWish) -> Provider:
 
 
 def _said(provider: Provider) -> dict[str, object]:
-    names = ("name", "settings", "read_every", "stale_after", "most_gone", "vouch_days")
+    names = ("name", "settings", "read_every", "stale_after", "most_gone", "vouch_days", "says_who")
     return {name: getattr(provider, name) for name in names}
 
 

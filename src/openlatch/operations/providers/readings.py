@@ -342,6 +342,8 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
             written=tx.parties.unknown_elsewhere(theirs),
             ending=tx.orders.ending(e.id for e in held if e.state is State.ENDING),
             signing_in=_signing_in(call, changed),
+            says_who=provider.says_who,
+            told=_told(call, provider.id, theirs),
             left_out=len(same),
         ),
         replace(observation, parties=changed, entries=news),
@@ -388,14 +390,24 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Col
         written=tx.parties.unknown_elsewhere(identifiers.values()),
         ending=tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
         signing_in=_signing_in(call, observation.parties),
+        says_who=tx.providers.get(provider_id).says_who,
+        told=_told(call, provider_id, identifiers.values()),
     )
 
 
-def _signing_in(call: Call, parties: Iterable[ObservedParty]) -> frozenset[str]:
-    """The addresses of the people here, where one of these parties is the login of a program."""
-    if not any(party.service for party in parties):
+def _signing_in(call: Call, parties: Iterable[ObservedParty]) -> dict[str, UUID]:
+    """The people here by their addresses, where one of these parties is the login of a program or has a sponsor."""
+    if not any(party.service or party.sponsor for party in parties):
+        return {}
+    return {normal_address(person.address): person.id for person in call.tx.people.able()}
+
+
+def _told(call: Call, provider_id: UUID, parties: Iterable[UUID]) -> frozenset[UUID]:
+    """Those of some parties of whom another provider says who they are."""
+    source = call.tx.providers.saying_who()
+    if source is None or source.id == provider_id:
         return frozenset()
-    return frozenset(normal_address(person.address) for person in call.tx.people.all())
+    return call.tx.parties.known_by(source.id, set(parties))
 
 
 def _store(
@@ -414,6 +426,9 @@ def _store(
     tx.parties.add(changes.new_parties, changes.new_identifiers)
     tx.parties.part(changes.parted)
     tx.parties.save_all(party for _, party in changes.changed_parties)
+    for before, after in changes.changed_parties:
+        if after.sponsor != before.sponsor:
+            tx.parties.sponsored(after.id, after.sponsor)
     tx.parties.shown(held.provider_id, observation.parties)
     tx.entries.add(changes.new_entries, digests)
     tx.entries.save_all((entry for _, entry in (*changes.changed_entries, *changes.gone)), digests)

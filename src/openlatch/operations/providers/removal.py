@@ -50,7 +50,7 @@ def remove(call: Call, text: str, entries: int | None = None) -> Removal:
     if reading is not None:
         trouble = "Its provider was removed."
         call.tx.readings.save(replace(reading, state=ReadingState.FAILED, finished_at=call.now, trouble=trouble))
-    call.tx.providers.change(provider, call.close(""), removed_at=call.now, next_reading=None)
+    call.tx.providers.change(provider, call.close(""), removed_at=call.now, next_reading=None, says_who=False)
     # Whoever ordered something there meanwhile held what it is about until now, and so is seen only now.
     _refuse_hindered(_removal(call, provider))
     call.log_all(call.event("entry.let-go", "entry", entry.id, provider=provider.name) for entry in gone)

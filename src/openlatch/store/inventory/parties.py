@@ -143,6 +143,20 @@ class Parties(Noun):
         rows = [{**same, "value": key, "digest": digest} for key, digest in digests.items()]
         change_rows(self._session, IdentifierRow, rows, versioned=False)
 
+    def seen_anew(self, provider_id: UUID) -> None:
+        """Have the next reading of a provider look at all that it says of parties again."""
+        there = IdentifierRow.scheme == str(provider_id)
+        self._session.execute(update(IdentifierRow).where(there).values(digest=None))
+
+    def known_by(self, provider_id: UUID, party_ids: Iterable[UUID]) -> frozenset[UUID]:
+        """Return those of some parties that a provider shows."""
+        query = select(IdentifierRow.party_id).where(
+            IdentifierRow.party_id == func.any(list(party_ids)),
+            IdentifierRow.scheme == str(provider_id),
+            ~IdentifierRow.value.startswith(WRITTEN),
+        )
+        return frozenset(self._session.scalars(query))
+
     def keys_of(self, party_ids: Iterable[UUID], provider_id: UUID) -> dict[UUID, str]:
         """Return the keys under which a provider knows parties."""
         ids = list(party_ids)

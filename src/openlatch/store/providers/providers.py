@@ -48,6 +48,11 @@ class Providers(Noun):
         query = select(ProviderRow).where(ProviderRow.removed_at.is_(None)).order_by(ProviderRow.name)
         return tuple(map(PROVIDER.read, self._session.scalars(query)))
 
+    def saying_who(self) -> Provider | None:
+        """Return the provider whose word on who people are goes first, if there is one."""
+        row = self._session.scalars(select(ProviderRow).where(ProviderRow.says_who)).first()
+        return None if row is None or row.removed_at is not None else PROVIDER.read(row)
+
     def names(self) -> dict[UUID, str]:
         """Return what every provider is called, also those that were removed."""
         return dict(self._session.execute(select(ProviderRow.id, ProviderRow.name)).all())

@@ -37,6 +37,7 @@ class ProviderRow(Owned):
     down_until: Mapped[datetime | None]
     next_reading: Mapped[datetime | None]
     paused: Mapped[bool] = mapped_column(server_default="false")
+    says_who: Mapped[bool] = mapped_column(server_default="false")
     removed_at: Mapped[datetime | None]
 
 

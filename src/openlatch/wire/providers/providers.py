@@ -81,6 +81,7 @@ class Provider(Sent):
     worn_off: int
     state: ProviderState
     trouble: bool
+    says_who: bool
     latest: Reading | None
 
 
@@ -123,6 +124,7 @@ class ProviderWish(Taken):
     stale_after: Annotated[int, Field(ge=1, le=44640)] | None = None
     most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] | None = None
     vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching counts, if by hand")] | None = None
+    says_who: bool | None = None
 
 
 class Hindrance(Sent):
