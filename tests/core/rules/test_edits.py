@@ -59,8 +59,8 @@ def test_exceptions_are_added_and_taken_out_in_any_order(rule: str, reasons: lis
     assert {one.tag for one in found.exempt} == {""}
     for left in range(len(reasons), 0, -1):
         text = edits.drop_exemption(text, rule, 1)
-        (found,) = [each for each in read(text, "Europe/London").policy.rules if each.id == rule]
-        assert [one.reason for one in found.exempt] == reasons[len(reasons) - left + 1 :]
+        (there,) = [each for each in tomllib.loads(text)["rules"] if each["id"] == rule]
+        assert [one["reason"] for one in there.get("exempt", [])] == reasons[len(reasons) - left + 1 :]
     assert tomllib.loads(text) == tomllib.loads(BUILT_IN)
 
 
