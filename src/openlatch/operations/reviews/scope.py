@@ -18,6 +18,7 @@ from openlatch.errors import Invalid, NotFound, OpenLatchError
 from openlatch.operations.call import Call
 from openlatch.operations.inventory.entries import flags_on, selection
 from openlatch.operations.people.reviewers import REVIEWING
+from openlatch.operations.rules import policies
 from openlatch.operations.rules.advice import known_levels
 from openlatch.store.inventory.entries import Listed
 from openlatch.wire.inventory.entries import EntryFilter as Wanted
@@ -115,6 +116,9 @@ def scope_of(call: Call, where: Mapping[str, Any]) -> str:
             # What is not there any more, or is not one, is called as it was written.
             with suppress(NotFound, Invalid):
                 named[noun] = find(str(where[noun]))
+    if where.get("rule"):
+        titles = {id_: rule.title for id_, rule in policies.rules(call).items()}
+        named["rule"] = titles.get(str(where["rule"]), where["rule"])
     return scope_said(named)
 
 
