@@ -220,6 +220,15 @@ def test_what_was_packed_on_the_way_is_read_as_it_was() -> None:
     assert [account.name for page in pages for account in page.accounts] == ["Team 1"]
 
 
+def test_who_answers_for_somebody_is_read_as_described() -> None:
+    text = (EXAMPLES / "club.toml").read_text()
+    text = text.replace('name = "$.user.name"\n', 'name = "$.user.name"\nsponsor = "$.user.boss.mail"\n', 1)
+    club = Club()
+    club.members["t/1"][1]["user"]["boss"] = {"mail": "ada@club.example"}
+    sponsors = {party.key: party.sponsor for page in connect(club, text).pages() for party in page.parties}
+    assert sponsors == {"ada": "", "bo": "ada@club.example", "cy": "", "dee": ""}
+
+
 def test_throttling_is_waited_for_and_a_wrong_secret_is_said() -> None:
     club = Club()
     club.faults["throttle"] = 2

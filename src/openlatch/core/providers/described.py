@@ -447,6 +447,7 @@ def _parties(result: Made, _described: Described, value: _Reader) -> Callable[[L
             status(line),
             publisher=value.text("publisher", line),
             home=value.text("home", line),
+            sponsor=value.text("sponsor", line),
         )
         known = result.parties.setdefault(key, party)
         if known is not party and known != party:
@@ -465,6 +466,7 @@ def _more_of(known: ObservedParty, other: ObservedParty) -> ObservedParty:
         known.status if known.status is not PartyStatus.UNKNOWN else other.status,
         publisher=known.publisher or other.publisher,
         home=known.home or other.home,
+        sponsor=known.sponsor or other.sponsor,
     )
 
 

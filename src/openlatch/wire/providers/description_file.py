@@ -118,6 +118,7 @@ class PartyForm(Lines):
     status: Value | None = None
     publisher: Value | None = None
     home: Value | None = None
+    sponsor: Annotated[Value | None, Field(description="the e-mail address of whoever answers for it")] = None
 
 
 class EntryForm(Lines):
