@@ -400,6 +400,9 @@ def test_who_answers_for_somebody_is_said_by_whoever_says_who_people_are_and_is_
     _, held = read(held, observation([observed("1", "o")], parties=[who]))
     (party,) = held.parties.values()
     assert party.sponsor == (person_id if first and here else None)
+    itself = replace(who, key="b", addresses=("bram@kestrelridge.example",))
+    _, held = read(held, observation([observed("1", "o"), observed("2", "b")], parties=[who, itself]))
+    assert {p.sponsor for p in held.parties.values() if p.id != party.id} == {None}, "nobody answers for themselves"
 
 
 @given(

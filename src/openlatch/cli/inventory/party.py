@@ -144,8 +144,8 @@ def _sponsor(client: Client, there: wire.PartyOverview) -> str:
 def change(party: str, sponsor: str, no_sponsor: bool, service: bool | None) -> None:
     """Set who sponsors a party, or whether it is a service account.
 
-    Its sponsor is someone of this workspace who is asked about its access. By a service account a program signs in:
-    rules about people leave it alone. The login by which a provider is read is marked so by itself.
+    Its sponsor is someone of this workspace who is asked about its access. With a service account a program signs
+    in: rules about people leave it alone. The login with which a provider is read is marked so by itself.
     """
     if (sponsor and no_sponsor) or not (sponsor or no_sponsor or service is not None):
         options = "Give one of --sponsor ADDRESS and --no-sponsor, or one of --service and --no-service."

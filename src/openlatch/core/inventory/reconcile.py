@@ -369,8 +369,10 @@ def _parties(
         party = new.get(party_id) or current.get(party_id)
         if party is not None:
             merged = _merged(party, observed_party, first=held.says_who, last=party_id in held.told)
-            sponsor = held.signing_in.get(normal_address(observed_party.sponsor)) if held.says_who else None
-            merged = replace(merged, sponsor=sponsor) if sponsor is not None else merged
+            sponsor = normal_address(observed_party.sponsor)
+            # Nobody answers for themselves.
+            if held.says_who and sponsor in held.signing_in and sponsor not in map(normal_address, merged.addresses):
+                merged = replace(merged, sponsor=held.signing_in[sponsor])
             if party_id in new:
                 new[party_id] = merged
             else:

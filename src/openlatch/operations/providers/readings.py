@@ -429,6 +429,8 @@ def _store(
     for before, after in changes.changed_parties:
         if after.sponsor != before.sponsor:
             tx.parties.sponsored(after.id, after.sponsor)
+            address = next((text for text, person in held.signing_in.items() if person == after.sponsor), "")
+            call.log("party.sponsored", "party", after.id, sponsor=address)
     tx.parties.shown(held.provider_id, observation.parties)
     tx.entries.add(changes.new_entries, digests)
     tx.entries.save_all((entry for _, entry in (*changes.changed_entries, *changes.gone)), digests)

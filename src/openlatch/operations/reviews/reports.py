@@ -44,11 +44,6 @@ def signed_report(call: Call, kind: str, text: str) -> Signed:
     return call.tx.reviews.report(review.id) or (plain(_of_round(call, review)), "")
 
 
-def _titles(call: Call) -> dict[str, str]:
-    """What the rules of the policy in force are called, by their ids."""
-    return {id_: rule.title for id_, rule in policies.rules(call).items()}
-
-
 def keep(call: Call, review_round: Round) -> None:
     """Write and sign the report of a round that is being closed."""
     content = plain(_of_round(call, review_round))
@@ -108,7 +103,7 @@ def _of_round(call: Call, review_round: Round) -> Report:
         against_advice=sum(line.against_advice for line in lines),
         unanswered=sum(item.decision is not None and item.decision.unanswered for item, _ in items),
         compared=review_round.compared,
-        rules=rule_counts((item.facts for item, _ in items), now.values(), _titles(call)),
+        rules=rule_counts((item.facts for item, _ in items), now.values(), policies.titles(call)),
         lines=lines,
     )
 

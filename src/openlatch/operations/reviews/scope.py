@@ -117,8 +117,7 @@ def scope_of(call: Call, where: Mapping[str, Any]) -> str:
             with suppress(NotFound, Invalid):
                 named[noun] = find(str(where[noun]))
     if where.get("rule"):
-        titles = {id_: rule.title for id_, rule in policies.rules(call).items()}
-        named["rule"] = titles.get(str(where["rule"]), where["rule"])
+        named["rule"] = policies.titles(call).get(str(where["rule"]), where["rule"])
     return scope_said(named)
 
 

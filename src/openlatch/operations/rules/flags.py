@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
@@ -132,7 +132,7 @@ def accept(call: Call, text: str, why: str, until: date | None) -> FlagSight:
         flag.subject_id,
         flag=str(flag.id),
         rule=flag.rule,
-        title=_title(policies.rules(call), flag),
+        title=policies.titles(call).get(flag.rule, flag.rule),
         why=why,
         until=over.isoformat(),
     )
@@ -148,7 +148,7 @@ def refuse(call: Call, text: str) -> FlagSight:
     if flag.acceptance is None:
         raise Conflict("This flag is not accepted. Nothing was changed.", next_step="Nothing has to be done.")
     call.tx.flags.change([replace(flag, acceptance=None)])
-    rule = {"rule": flag.rule, "title": _title(policies.rules(call), flag)}
+    rule = {"rule": flag.rule, "title": policies.titles(call).get(flag.rule, flag.rule)}
     call.log("flag.back", flag.subject, flag.subject_id, flag=str(flag.id), **rule, evidence="taken back")
     _mark_again(call, flag)
     return show(call, text)
@@ -339,7 +339,7 @@ def _store(call: Call, differences: Differences) -> list[Flag]:
     call.tx.flags.change(differences.changed)
     call.tx.flags.clear([flag.id for flag in differences.cleared], call.now)
     events: list[Event] = []
-    back, rules = {flag.id for flag in differences.back}, policies.rules(call)
+    back, titles = {flag.id for flag in differences.back}, policies.titles(call)
     for act, flags in (
         ("flag.raised", raised),
         ("flag.changed", [f for f in differences.changed if f.id not in back]),
@@ -348,15 +348,10 @@ def _store(call: Call, differences: Differences) -> list[Flag]:
     ):
         for f in flags:
             facts = {} if act == "flag.cleared" else {"severity": f.severity.value, "facts": json.loads(f.facts)}
-            facts |= {"flag": str(f.id), "rule": f.rule, "title": _title(rules, f)}
+            facts |= {"flag": str(f.id), "rule": f.rule, "title": titles.get(f.rule, f.rule)}
             events.append(call.event(act, f.subject.value, f.subject_id, **facts))
     call.log_all(events)
     return raised
-
-
-def _title(rules: Mapping[str, Rule], flag: Flag) -> str:
-    """What the rule of a flag is called; one that the policy has no more is named by its id."""
-    return rules[flag.rule].title if flag.rule in rules else flag.rule
 
 
 def _reasons(call: Call) -> Callable[[Finding], str]:

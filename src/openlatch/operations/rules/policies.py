@@ -45,6 +45,7 @@ __all__ = [
     "numbered",
     "rules",
     "show",
+    "titles",
     "trial",
 ]
 
@@ -150,6 +151,11 @@ def in_force(call: Call) -> evaluation.Ask:
 def rules(call: Call) -> Mapping[str, Rule]:
     """Return the rules of the policy in force by their ids, those that are off among them."""
     return {rule.id: rule for rule in rules_of(current(call).policy)}
+
+
+def titles(call: Call) -> dict[str, str]:
+    """Return what the rules of the policy in force are called, by their ids."""
+    return {id_: rule.title for id_, rule in rules(call).items()}
 
 
 def checked_rule(call: Call, rule: str) -> None:

@@ -41,6 +41,11 @@ class Providers(Noun):
             with self._session.begin_nested():
                 self._session.execute(update(ProviderRow).where(ProviderRow.id == provider.id).values(**values))
         except IntegrityError as error:
+            if "providers_says_who" in str(error.orig):
+                raise Changed(
+                    "Someone else said at the same moment which provider says who people are. Nothing was changed.",
+                    next_step="Look at what they said, then try again.",
+                ) from error
             raise _same_name(str(changes.get("name", provider.name)), "changed") from error
 
     def all(self) -> tuple[Provider, ...]:
