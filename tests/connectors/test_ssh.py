@@ -18,7 +18,8 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.connectors.ssh import SshConnector, dated, parse_line
+from openlatch.connectors.authorized_keys import dated, parse_line
+from openlatch.connectors.ssh import SshConnector
 from openlatch.core.providers.meaning import Vocabulary
 from openlatch.core.providers.observation import ObservedEntry, ObservedParty
 from openlatch.core.providers.ports import Change

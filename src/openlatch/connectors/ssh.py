@@ -7,15 +7,9 @@ key was used last is in sshd's log, if the login can read it.
 
 from __future__ import annotations
 
-import base64
-import binascii
-import hashlib
-import io
-import re
 import stat
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import ClassVar
 from uuid import uuid4
@@ -23,61 +17,38 @@ from zoneinfo import ZoneInfo
 
 import paramiko
 
-from openlatch.connectors import outgoing
+from openlatch.connectors import ssh_client
+from openlatch.connectors.authorized_keys import (
+    WORDS,
+    KeyLine,
+    addresses_in,
+    dated,
+    ends_of,
+    fingerprint_of,
+    level_of,
+    networks_of,
+    parse_line,
+    words_of,
+)
 from openlatch.connectors.settings import checked, port_of, unable, wrong
+from openlatch.connectors.ssh_client import HOST_KEY, pinned, private_key
+from openlatch.connectors.sshd_log import uses
 from openlatch.core.hours import zones
 from openlatch.core.model import Abilities
 from openlatch.core.phrases import counted
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
-from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 
-__all__ = ["KeyLine", "SshConnector", "parse_line"]
+__all__ = ["SshConnector"]
 
-SHELL, COMMAND, AUTHORITY = "shell", "one command", "certificate authority"
-# What only limits a key, or how it is used, and so gives no power.
-_LIMITS = (
-    "restrict",
-    "pty",
-    "no-pty",
-    "agent-forwarding",
-    "no-agent-forwarding",
-    "port-forwarding",
-    "no-port-forwarding",
-    "x11-forwarding",
-    "no-x11-forwarding",
-    "user-rc",
-    "no-user-rc",
-    "verify-required",
-    "no-touch-required",
-    "permitopen",
-    "permitlisten",
-    "principals",
-)
 _LOSSLESS, _SHOWN = ("utf-8", "surrogateescape"), ("utf-8", "replace")
 """How a file is read: to be written again just as it was, or to be shown."""
 _LOCKED_FOR = 60
 """Seconds after which nobody is at the file any more who said so and did not say that they have done."""
 _MOST_LOG = 16 * 1024 * 1024
-_OPTION = re.compile(r'([A-Za-z0-9-]+)(?:="((?:[^"\\]|\\.)*)")?(?:,|(?=\s))')
-_TYPES = re.compile(r"(ssh-|ecdsa-|sk-|webauthn-)[a-z0-9@.-]+$", re.IGNORECASE)
-_ACCEPTED = re.compile(
-    r"^(?P<at>\d{4}-\d\d-\d\dT\S+|[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d) .*"
-    r"Accepted publickey for (?P<login>\S+) from (?P<network>\S+) port \d+ ssh2: \S+ (?P<key>SHA256:\S+)"
-)
-
-
-@dataclass(frozen=True, slots=True)
-class KeyLine:
-    """One line of a file of authorized keys."""
-
-    number: int
-    text: str
-    fingerprint: str
-    comment: str
-    options: Mapping[str, str]
 
 
 class SshConnector:
@@ -89,7 +60,7 @@ class SshConnector:
             Setting("host", "name or address of the server"),
             Setting("port", "usually 22"),
             Setting("user", "the shared login", leads=False),
-            Setting("host_key", "the server's fingerprint, as ssh-keygen -l shows it"),
+            HOST_KEY,
             Setting("file", "of authorized keys, if not .ssh/authorized_keys", needed=False, leads=False),
             Setting("log", "of sshd, to see when keys were used", needed=False, leads=False),
             Setting("zone", "of expiry times, an IANA name; UTC if left out", needed=False, leads=False),
@@ -97,27 +68,21 @@ class SshConnector:
         ),
         "private key in OpenSSH’s format",
     )
-    words: ClassVar[Words] = {
-        SHELL: (Power.VIEW, Power.EDIT, Power.EXPORT),
-        AUTHORITY: (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT),
-        **dict.fromkeys(_LIMITS, ()),
-    }
+    words: ClassVar[Words] = WORDS
     levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("ssh", self.about, settings)
-        if not re.fullmatch(r"SHA256:[A-Za-z0-9+/]{43}", settings["host_key"]):
-            raise wrong("ssh", "host_key", "is not a fingerprint", "Give one as ssh-keygen -l shows it: SHA256:…")
         if settings.get("zone", "UTC") not in zones():
             raise wrong("ssh", "zone", "is not an IANA time zone", "Give one such as Europe/London.")
         self._host, self._port, self._user = settings["host"], port_of("ssh", settings), settings["user"]
         self._where = f"{self._user} at {self._host}:{self._port}"
-        self._host_key = settings["host_key"]
+        self._host_key = pinned("ssh", settings)
         self._file, self._log = settings.get("file", ".ssh/authorized_keys"), settings.get("log", "")
         self._zone = ZoneInfo(settings.get("zone", "UTC"))
         self._account = ObservedAccount(self._user, settings.get("account") or self._user)
-        self._key = _private_key(secret)
-        self._own = _fingerprint(self._key.asbytes())
+        self._key = private_key("ssh", secret)
+        self._own = fingerprint_of(self._key.asbytes())
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT})
@@ -254,7 +219,7 @@ class SshConnector:
         with self._connected() as files:
             lines = self._lines(_fetched(files, self._file, _SHOWN))
             log = _fetched(files, self._log, _SHOWN, tail=True) if self._log else None
-            used = None if log is None else _uses(log, self._user, self._now(files))
+            used = None if log is None else uses(log, self._now(files)).get(self._user, {})
         by_key: dict[str, list[KeyLine]] = {}
         for line in lines:
             by_key.setdefault(line.fingerprint, []).append(line)
@@ -284,42 +249,26 @@ class SshConnector:
         return tuple(lines)
 
     def _entry(self, key: str, lines: list[KeyLine], used: Mapping[str, datetime] | None) -> ObservedEntry:
-        ends = [_expiry(line.options["expiry-time"], self._zone) for line in lines if "expiry-time" in line.options]
-        dated = len(ends) == len(lines)
-        unknown = dated and None in ends
-        end = max((e for e in ends if e is not None), default=None) if dated and not unknown else None
-        networks = [line.options["from"] for line in lines if "from" in line.options]
+        end, unknown = ends_of(lines, self._zone)
         return ObservedEntry(
             f"key:{key}",
             self._account.key,
             key,
-            Kind.GRANT if dated else Kind.DELEGATE,
-            _level(lines),
-            permissions=tuple(dict.fromkeys(word for line in lines for word in _words(line))),
+            Kind.GRANT if end is not None or unknown else Kind.DELEGATE,
+            level_of(lines),
+            permissions=tuple(dict.fromkeys(word for line in lines for word in words_of(line))),
             last_used=(used or {}).get(key),
             use_known=key in (used or {}),
             ends_at=end,
             end_unknown=unknown,
-            network="; ".join(networks) if len(networks) == len(lines) else "",
+            network=networks_of(lines),
         )
 
     @contextmanager
     def _connected(self) -> Iterator[paramiko.SFTPClient]:
-        client = paramiko.SSHClient()
-        client.set_missing_host_key_policy(_Pinned(self._host_key))
+        client = None
         try:
-            client.connect(
-                self._host,
-                self._port,
-                self._user,
-                pkey=self._key,
-                allow_agent=False,
-                look_for_keys=False,
-                timeout=10,
-                banner_timeout=20,
-                auth_timeout=20,
-                sock=outgoing.connected(self._host, self._port, 10),
-            )
+            client = ssh_client.connected(self._host, self._port, self._user, self._key, self._host_key)
             files = client.open_sftp()
             yield files
         except paramiko.AuthenticationException as error:
@@ -341,137 +290,16 @@ class SshConnector:
                 next_step="It will be tried again automatically; what was known before is kept.",
             ) from error
         finally:
-            client.close()
-
-
-def _private_key(secret: str) -> paramiko.PKey:
-    for kind in (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey):
-        try:
-            return kind.from_private_key(io.StringIO(secret.strip() + "\n"))
-        except (paramiko.SSHException, ValueError, IndexError):
-            continue
-    raise Invalid(
-        "The secret of the connector “ssh” is not a private key without a passphrase. Nothing was added.",
-        next_step="Make one for Open Latch alone: ssh-keygen -t ed25519 -N ''",
-        errors=[{"at": "secret", "problem": "not a private key"}],
-    )
-
-
-class _Pinned(paramiko.MissingHostKeyPolicy):
-    """Only the server with that fingerprint is spoken to."""
-
-    def __init__(self, fingerprint: str) -> None:
-        self._fingerprint = fingerprint
-
-    def missing_host_key(self, client: paramiko.SSHClient, hostname: str, key: paramiko.PKey) -> None:
-        text = _fingerprint(key.asbytes())
-        if text != self._fingerprint:
-            raise ProviderRefused(
-                f"{hostname} shows the host key {text}, not {self._fingerprint}. Nothing was sent to it.",
-                next_step="Find out why, and only then change host_key.",
-            )
-
-
-def parse_line(number: int, text: str) -> KeyLine | None:
-    """Return what a line of the file says (sshd(8), AUTHORIZED_KEYS FILE FORMAT), or None if it is not a key."""
-    rest, options = text.strip(), dict[str, str]()
-    if not _TYPES.match(rest.split(None, 1)[0]):
-        place = 0
-        while match := _OPTION.match(rest, place):
-            options.setdefault(match[1].lower(), re.sub(r"\\(.)", r"\1", match[2] or ""))
-            place = match.end()
-        if not place or not rest[place : place + 1].isspace():
-            return None
-        rest = rest[place:].strip()
-    kind, _, rest = rest.partition(" ")
-    blob, _, comment = rest.strip().partition(" ")
-    try:
-        key = base64.b64decode(blob, validate=True)
-    except (ValueError, binascii.Error):
-        return None
-    if not _TYPES.match(kind) or len(key) < 16:
-        return None
-    return KeyLine(number, text, _fingerprint(key), comment.strip(), options)
-
-
-def dated(line: str, expiry: str) -> str:
-    """Return a line of the file with an expiry time (an option with its value, or none) in the place of all it had."""
-    line = line.lstrip()
-    if _TYPES.match(line.split(None, 1)[0]):
-        return f"{expiry} {line}".lstrip()
-    place, options = 0, []
-    while match := _OPTION.match(line, place):
-        options += [] if match[1].lower() == "expiry-time" else [match[0].removesuffix(",")]
-        place = match.end()
-        if not match[0].endswith(","):
-            break
-    return f"{','.join([*([expiry] if expiry else []), *options])} {line[place:].lstrip()}".lstrip()
-
-
-def _fingerprint(key: bytes) -> str:
-    return "SHA256:" + base64.b64encode(hashlib.sha256(key).digest()).decode().rstrip("=")
-
-
-def _level(lines: Iterable[KeyLine]) -> str:
-    """What the widest of the lines allows."""
-    options = [line.options for line in lines]
-    if any("cert-authority" in option for option in options):
-        return AUTHORITY
-    return COMMAND if all("command" in option for option in options) else SHELL
-
-
-def _words(line: KeyLine) -> Iterator[str]:
-    """The options of a line, but for those that become a field of their own; what a command does, nobody here knows."""
-    for name, value in line.options.items():
-        if name == "command":
-            yield f"command: {value}"
-        elif name not in ("cert-authority", "from", "expiry-time"):
-            yield name
+            if client is not None:
+                client.close()
 
 
 def _party(key: str, lines: list[KeyLine], *, own: bool) -> ObservedParty:
     comment = next((line.comment for line in lines if line.comment), "")
     # What stands behind our own key looks like an address, and is that of a machine.
-    addresses = () if own else tuple(re.findall(r"[^\s<>@,;]+@[^\s<>@,;]+", comment))
+    addresses = () if own else addresses_in(comment)
     name = comment or f"key without a name, {key[:15]}…"
     return ObservedParty(key, PartyKind.PERSON, name, addresses, service=own)
-
-
-def _expiry(text: str, zone: ZoneInfo) -> datetime | None:
-    """When a key stops working, or None if that cannot be read."""
-    of_utc = text.endswith("Z")
-    digits = text.removesuffix("Z")
-    for form, length in (("%Y%m%d", 8), ("%Y%m%d%H%M", 12), ("%Y%m%d%H%M%S", 14)):
-        if len(digits) == length and digits.isdecimal():
-            try:
-                return datetime.strptime(digits, form).replace(tzinfo=UTC if of_utc else zone).astimezone(UTC)
-            except ValueError:
-                return None
-    return None
-
-
-def _uses(log: str, login: str, now: datetime) -> dict[str, datetime]:
-    """When each key was accepted last, by fingerprint."""
-    used: dict[str, datetime] = {}
-    for line in log.splitlines():
-        match = _ACCEPTED.match(line)
-        if match and match["login"] == login:
-            at = _logged(match["at"], now)
-            if at is not None:
-                used[match["key"]] = max(at, used.get(match["key"], at))
-    return used
-
-
-def _logged(text: str, now: datetime) -> datetime | None:
-    """The instant of a log line; one without a year belongs to the last year that puts it before now."""
-    try:
-        if text[0].isdecimal():
-            at = datetime.fromisoformat(text)
-            return at if at.tzinfo else at.replace(tzinfo=UTC)
-        at = datetime.strptime(f"{now.year} {text}", "%Y %b %d %H:%M:%S").replace(tzinfo=UTC)
-        return at if at <= now else at.replace(year=now.year - 1)
-    except ValueError:
-        return None
 
 
 def _removed(files: paramiko.SFTPClient, path: str) -> None:
