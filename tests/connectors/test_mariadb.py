@@ -21,7 +21,8 @@ from tests.connectors.mariadb import PASSWORD, MariaDb
 
 ORLA = "or`la:d'%25"
 PARTY = "or%60la%3Ad%27%2525:127.0.0.1"
-WHO = f"'{ORLA.replace(chr(39), chr(39) * 2)}'@'127.0.0.1'"
+NAME = "'" + ORLA.replace("'", "''") + "'"
+WHO = f"{NAME}@'127.0.0.1'"
 
 
 @pytest.fixture(scope="module")
@@ -121,7 +122,7 @@ def test_what_a_login_may_do_everywhere_is_what_the_server_itself_says(
         server.does(f"revoke all privileges, grant option from {WHO}", f"grant {word} on *.* to {WHO}")
         said = server.does(
             "select PRIVILEGE_TYPE as word, IS_GRANTABLE as more from information_schema.user_privileges "
-            f"where GRANTEE = concat(char(39), {pymysql.converters.escape_item(ORLA, 'utf8mb4')}, char(39), '@', char(39), "
+            f"where GRANTEE = concat(char(39), {NAME}, char(39), '@', char(39), "
             "'127.0.0.1', char(39))"
         )
         words = {row["word"] for row in said} - {"USAGE"} | ({"GRANT OPTION"} if said[0]["more"] == "YES" else set())
@@ -172,7 +173,7 @@ def test_what_is_ended_is_refused_by_the_server_and_restored_it_is_as_it_was(
     assert [server.may(ORLA, text) for text in statements[:1]] == [True]
     assert not connector.end(f"{key}:{PARTY}", PARTY, "1").already
     assert connector.end(f"{key}:{PARTY}", PARTY, "1").already
-    assert {name: e for name, e in held(connector).items()} == {name: e for name, e in before.items() if name != key}
+    assert held(connector) == {name: e for name, e in before.items() if name != key}
     assert [server.may(ORLA, text) for text in statements] == [False] * len(statements)
     had = before[key]
     gift = Gift(had.account, had.kind, had.level, had.permissions, had.resources, again=had.key)
@@ -195,9 +196,9 @@ def test_what_everyone_and_whoever_gives_no_name_may_do_is_open_and_can_be_ended
         assert anyone == {"PUBLIC:": "everyone who may sign in", ":127.0.0.1": "anyone at 127.0.0.1"}
         opened = {e.key: e.level for e in seen.entries if e.kind is Kind.OPEN}
         assert opened == {
-            "grant:shop:PUBLIC:": "grant",
+            "grant:shop:PUBLIC:": "privileges in a database",
             "login::127.0.0.1": "login without a password",
-            "grant:shop::127.0.0.1": "grant",
+            "grant:shop::127.0.0.1": "privileges in a database",
         }
         assert server.may("narrow", "select * from shop.guests") is True
         connector.end("grant:shop:PUBLIC:", "PUBLIC:", "1")
@@ -219,7 +220,7 @@ def test_a_role_is_given_to_a_login_that_is_there(server: MariaDb, connector: Ma
         with pytest.raises(ProviderRefused, match="has no"):
             connector.give(party, Gift("server", Kind.DELEGATE, level), "2")
     for text in ("DROP DATABASE shop", "SELECT ON `shop`.`orders` TO narrow; DROP DATABASE shop"):
-        wrong = Gift("server", Kind.DELEGATE, "grant", (text,), again=f"grant:shop:{PARTY}")
+        wrong = Gift("server", Kind.DELEGATE, "privileges in a database", (text,), again=f"grant:shop:{PARTY}")
         with pytest.raises(ProviderRefused, match="no words for it"):
             connector.give(PARTY, wrong, "3")
     assert server.may(ORLA, "select * from shop.orders") is True

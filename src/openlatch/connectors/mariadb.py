@@ -69,7 +69,7 @@ _SPELT = {
     "delete versioning rows": "DELETE HISTORY",
 }
 """How the tables of the server spell what GRANT spells otherwise."""
-LOGIN, OPEN, GRANT, SESSION = "login", "login without a password", "grant", "open session"
+LOGIN, OPEN, GRANT, SESSION = "login", "login without a password", "privileges in a database", "open session"
 PUBLIC = "PUBLIC"
 _ACCOUNT = "server"
 _ON = re.compile(
