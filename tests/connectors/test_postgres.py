@@ -197,3 +197,90 @@ def test_what_an_end_leaves_of_a_login_is_said_and_where_only_passwords_are_take
     keeper.execute(f"alter role \"{role}\" valid until '2020-01-01'")
     with pytest.raises(psycopg.OperationalError, match="authentication failed"):
         signed_in(stack, role)
+
+
+def test_what_everyone_may_do_is_open_and_once_it_is_ended_the_server_refuses_it(
+    stack: Stack, connector: PostgresConnector, keeper: psycopg.Connection[Any], role: str
+) -> None:
+    keeper.execute(f"grant create on database {catalogue.DATABASE} to {catalogue.LATCH}")
+    keeper.execute(f'revoke plate_editors from "{role}"')
+    with psycopg.connect(stack.catalogue_url(catalogue.LATCH), autocommit=True) as latch:
+        latch.execute('create schema "Fair; drop"')
+        latch.execute('create table "Fair; drop"."odd ""name""" (a int, "b c" int)')
+        latch.execute(
+            'create function "Fair; drop".rest(integer, text[]) returns int '
+            "language sql security definer as $$ select 1 $$"
+        )
+        latch.execute('create function "Fair; drop".plain() returns int language sql as $$ select 1 $$')
+        latch.execute('grant usage on schema "Fair; drop" to public')
+        latch.execute('grant select ("b c"), insert on "Fair; drop"."odd ""name""" to public')
+        latch.execute('alter default privileges in schema "Fair; drop" grant select on tables to public')
+        try:
+            read = 'select "b c" from "Fair; drop"."odd ""name"""'
+            with signed_in(stack, role) as theirs:
+                theirs.execute(read)
+            (before,) = connector.look("public").entries
+            assert (before.kind, before.powers) == (Kind.OPEN, (Power.VIEW, Power.EDIT, Power.EXPORT))
+            assert set(before.permissions) == {
+                'INSERT ON TABLE "Fair; drop"."odd ""name"""',
+                'SELECT ("b c") ON TABLE "Fair; drop"."odd ""name"""',
+                'EXECUTE ON ROUTINE "Fair; drop".rest(integer,text[])',
+                f'ALTER DEFAULT PRIVILEGES FOR ROLE {catalogue.LATCH} IN SCHEMA "Fair; drop" SELECT ON TABLES',
+            }, "a function with the rights of whoever calls it lets nobody do more"
+            assert not connector.end("public", "public", "1").already
+            assert connector.end("public", "public", "1").already
+            assert connector.look("public").entries == ()
+            with signed_in(stack, role) as theirs, pytest.raises(psycopg.errors.InsufficientPrivilege):
+                theirs.execute(read)
+            latch.execute('create table "Fair; drop".later (a int)')
+            with signed_in(stack, role) as theirs, pytest.raises(psycopg.errors.InsufficientPrivilege):
+                theirs.execute('select * from "Fair; drop".later')
+            again = Gift(before.account, before.kind, before.level, before.permissions, again="public")
+            connector.give("public", again, "2")
+            assert set(connector.look("public").entries[0].permissions) == set(before.permissions)
+            for text in ("SELECT ON TABLE a.b TO nobody; drop table plates", "SELECT ON TABLE a", "drop table plates"):
+                with pytest.raises(ProviderRefused, match="no words for it"):
+                    connector.give("public", Gift("", Kind.OPEN, "PUBLIC", (text,), again="public"), "3")
+            connector.end("public", "public", "4")
+            keeper.execute("grant select on gate_log to public")
+            with pytest.raises(ProviderRefused, match="Nothing was changed"):
+                connector.end("public", "public", "5")
+            assert connector.look("public").entries[0].permissions == ("SELECT ON TABLE public.gate_log",)
+        finally:
+            keeper.execute("revoke select on gate_log from public")
+            latch.execute('drop schema "Fair; drop" cascade')
+            keeper.execute(f"revoke create on database {catalogue.DATABASE} from {catalogue.LATCH}")
+
+
+def test_privileges_of_every_sort_are_read_and_counted(
+    connector: PostgresConnector, keeper: psycopg.Connection[Any], role: str
+) -> None:
+    keeper.execute("create schema fair")
+    try:
+        for number in range(3):
+            keeper.execute(f"create table fair.t{number} (a int)")
+        for what in (
+            "usage, create on schema fair",
+            "select on fair.t1, fair.t2",
+            "update (a) on fair.t0",
+            "create on database plate_catalogue",
+        ):
+            keeper.execute(f'grant {what} to "{role}"')
+        keeper.execute(f'alter default privileges in schema fair grant delete on tables to "{role}"')
+        keeper.execute(f'grant select on fair.t0 to "{role}" with grant option')
+        (login,) = (e for e in connector.look(role).entries if e.level == "login")
+        assert set(login.permissions) == {
+            "INSERT on 1 table",
+            "SELECT on 3 tables",
+            "UPDATE on 1 column",
+            "CREATE on 1 schema",
+            "CREATE on 1 database",
+            "DELETE on 1 table to come",
+        }
+        assert login.powers == (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT)
+        keeper.execute(f'alter table fair.t1 owner to "{role}"')
+        (login,) = (e for e in connector.look(role).entries if e.level == "login")
+        assert "owner of 1 table" in login.permissions
+    finally:
+        keeper.execute(f'revoke create on database plate_catalogue from "{role}"')
+        keeper.execute("drop schema fair cascade")

@@ -326,6 +326,8 @@ class MariaDbConnector:
     def _connected(self) -> Iterator[pymysql.Connection[Any]]:
         address, *_ = outgoing.addresses_of(self._host, self._port)
         encrypted = bool(self._authority) or not outgoing.is_beside(address)
+        # Without a context the library encrypts where the server does, and asks for no certificate.
+        ways: dict[str, Any] = {"ssl": self._trusts} if encrypted else {}
         connection = None
         try:
             connection = pymysql.connect(
@@ -334,8 +336,7 @@ class MariaDbConnector:
                 user=self._user,
                 password=self._secret,
                 charset="utf8mb4",
-                # Without it the library encrypts where the server does, and asks for no certificate.
-                **({"ssl": self._trusts} if encrypted else {}),
+                **ways,
                 read_timeout=30,
                 write_timeout=30,
                 autocommit=True,

@@ -2,12 +2,14 @@
 
 What the database knows of a role becomes entries: `login:ROLE` (may sign in, with the privileges it holds itself),
 `membership:GROUP:ROLE` (what a group lends it), and `session:PID:START`. Memberships and sessions hang on the login.
+What is granted to PUBLIC, and lets people see or change something, is one entry of everyone: `public`.
 The comment on a role (COMMENT ON ROLE) names its person, as in `Orla Finch <orla.finch@kestrelridge.example>`.
 """
 
 from __future__ import annotations
 
-from collections import defaultdict
+import re
+from collections import Counter, defaultdict
 from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -23,6 +25,7 @@ from psycopg.rows import namedtuple_row
 from openlatch.connectors import outgoing
 from openlatch.connectors.settings import checked, port_of, unable
 from openlatch.core.model import Abilities
+from openlatch.core.phrases import counted
 from openlatch.core.powers import in_order
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
@@ -32,16 +35,24 @@ from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, State
 
 __all__ = ["PostgresConnector"]
 
-# Whoever can select from a table can take all of it along; hence export.
-PRIVILEGES: Mapping[str, tuple[Power, ...]] = {
-    "SELECT": (Power.VIEW, Power.EXPORT),
-    "INSERT": (Power.EDIT,),
-    "UPDATE": (Power.EDIT,),
-    "DELETE": (Power.EDIT,),
-    "TRUNCATE": (Power.EDIT,),
-    "TRIGGER": (Power.EDIT,),
-    "REFERENCES": (),
+OWNER = "OWNER"
+_READS = (Power.VIEW, Power.EXPORT)
+# Whoever can select from a table can take all of it along; hence export. A function is counted only if it runs with the
+# rights of its owner: any other lets nobody do more than they may.
+PRIVILEGES: Mapping[tuple[str, str], tuple[Power, ...]] = {
+    **{(of, "SELECT"): _READS for of in ("table", "column", "table to come")},
+    **{
+        (of, word): (Power.EDIT,)
+        for of in ("table", "column", "table to come")
+        for word in ("INSERT", "UPDATE", "DELETE", "TRUNCATE", "TRIGGER")
+    },
+    ("schema", "CREATE"): (Power.EDIT,),
+    ("schema to come", "CREATE"): (Power.EDIT,),
+    ("database", "CREATE"): (Power.EDIT,),
+    ("function", "EXECUTE"): (Power.VIEW, Power.EDIT),
+    ("table", OWNER): (*_READS, Power.EDIT, Power.ADMIT),
 }
+"""What privileges give, by what they are on; all others give nothing by themselves."""
 PREDEFINED: Mapping[str, tuple[Power, ...]] = {
     "pg_read_all_data": (Power.VIEW, Power.EXPORT),
     "pg_write_all_data": (Power.EDIT,),
@@ -59,12 +70,52 @@ _ROLES = """
     from pg_roles r cross join pg_database d where d.datname = current_database()
 """
 _MEMBERS = "select roleid::bigint as grp, member::bigint as member, admin_option as admin from pg_auth_members"
-_PRIVILEGES = """
-    select a.grantee::bigint as grantee, a.privilege_type as privilege, count(*) as tables
-    from pg_class c
-    join pg_namespace n on n.oid = c.relnamespace and n.nspname !~ '^(pg_|information_schema)'
-    cross join aclexplode(coalesce(c.relacl, acldefault('r', c.relowner))) a
-    where c.relkind in ('r', 'p', 'v', 'm', 'f') group by 1, 2
+_GRANTS = """
+    with theirs as (
+        select oid, nspname, nspowner, nspacl from pg_namespace where nspname !~ '^(pg_|information_schema)'
+    )
+    select case when c.relkind = 'S' then 'sequence' else 'table' end as what, c.relowner as owner, '' as scope, a.*,
+        format('%s ON %s %I.%I', a.privilege_type, case when c.relkind = 'S' then 'SEQUENCE' else 'TABLE' end,
+            n.nspname, c.relname) as clause
+    from pg_class c join theirs n on n.oid = c.relnamespace
+    cross join aclexplode(
+        coalesce(c.relacl, acldefault(case when c.relkind = 'S' then 's' else 'r' end::"char", c.relowner))) a
+    where c.relkind in ('r', 'p', 'v', 'm', 'f', 'S')
+    union all
+    select 'column', c.relowner, '', a.*,
+        format('%s (%I) ON TABLE %I.%I', a.privilege_type, t.attname, n.nspname, c.relname)
+    from pg_attribute t join pg_class c on c.oid = t.attrelid join theirs n on n.oid = c.relnamespace
+    cross join aclexplode(t.attacl) a where not t.attisdropped
+    union all
+    select 'schema', n.nspowner, '', a.*, format('%s ON SCHEMA %I', a.privilege_type, n.nspname)
+    from theirs n cross join aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) a
+    union all
+    select 'database', d.datdba, '', a.*, format('%s ON DATABASE %I', a.privilege_type, d.datname)
+    from pg_database d cross join aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) a
+    where d.datname = current_database()
+    union all
+    select 'function', p.proowner, '', a.*, format('%s ON ROUTINE %s', a.privilege_type, p.oid::regprocedure)
+    from pg_proc p join theirs n on n.oid = p.pronamespace
+    cross join aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) a where p.prosecdef
+    union all
+    select case when f.defaclobjtype = 'r' then 'table to come' else 'schema to come' end, f.defaclrole,
+        format('ALTER DEFAULT PRIVILEGES FOR ROLE %I %s', pg_get_userbyid(f.defaclrole),
+            coalesce((select format('IN SCHEMA %I ', nspname) from pg_namespace where oid = f.defaclnamespace), '')),
+        a.*, format('%s ON %s', a.privilege_type, case when f.defaclobjtype = 'r' then 'TABLES' else 'SCHEMAS' end)
+    from pg_default_acl f cross join aclexplode(f.defaclacl) a where f.defaclobjtype in ('r', 'n')
+"""
+_PRIVILEGES = f"""
+    select grantee::bigint as grantee, what, privilege_type as privilege, bool_or(is_grantable) as further,
+        count(*) as times
+    from ({_GRANTS}) g where grantee <> owner group by 1, 2, 3
+    union all
+    select relowner::bigint, 'table', '{OWNER}', false, count(*)
+    from pg_class c join pg_namespace n on n.oid = c.relnamespace and n.nspname !~ '^(pg_|information_schema)'
+    where relkind in ('r', 'p', 'v', 'm', 'f') group by 1
+    order by 1, 2, 3
+"""
+_PUBLICS = f"""
+    select what, privilege_type as privilege, scope, clause from ({_GRANTS}) g where grantee = 0 order by clause, scope
 """
 _SESSIONS = """
     select pid, usesysid::bigint as oid, application_name as program, host(client_addr) as network,
@@ -84,6 +135,19 @@ _BY_PASSWORD = frozenset({"scram-sha-256", "md5", "password", "reject"})
 _PAST_END = "its password is refused since, and any other way to sign in with it still works"
 
 
+_PUBLIC = "public"
+"""The key of everyone, which no role can be called."""
+_MOST_CLAUSES = 200
+_MANY = {"table to come": "tables to come", "schema to come": "schemas to come"}
+_NAME = r'(?:[a-z_][a-z0-9_$]*|"(?:[^"]|"")+")'
+_CLAUSE = re.compile(
+    rf"(?P<scope>ALTER DEFAULT PRIVILEGES FOR ROLE {_NAME} (?:IN SCHEMA {_NAME} )?)?"
+    rf"(?P<what>[A-Z]+(?: \({_NAME}\))? ON (?:TABLES|SCHEMAS|(?:TABLE|SEQUENCE) {_NAME}\.{_NAME}"
+    rf"|(?:SCHEMA|DATABASE) {_NAME}|ROUTINE (?:{_NAME}\.)?{_NAME}\([\w ,.\"\[\]]*\)))"
+)
+"""A privilege as it stands in a GRANT to PUBLIC, and as a permission of that entry."""
+
+
 @dataclass(frozen=True, slots=True)
 class _Catalogue:
     """What was read of the server in one transaction.
@@ -96,6 +160,8 @@ class _Catalogue:
     roles: Mapping[int, Any]
     groups: Mapping[int, tuple[Any, ...]]
     privileges: Mapping[int, tuple[Any, ...]]
+    publics: tuple[Any, ...]
+    """what everyone may do here, one by one, as GRANT says it"""
     sessions: tuple[Any, ...]
 
 
@@ -135,7 +201,7 @@ class PostgresConnector:
         }
 
     def abilities(self) -> Abilities:
-        kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION})
+        kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION, Kind.OPEN})
         logins = frozenset({Kind.DELEGATE, Kind.GRANT})
         catalogue = self._read()
         groups = [role for role in catalogue.roles.values() if not role.login and not role.name.startswith("pg_")]
@@ -175,6 +241,8 @@ class PostgresConnector:
                 next_step="Remove the provider from Open Latch, then end it at the server.",
             )
         with self._connected() as connection:
+            if kind == "public":
+                return self._end_public(connection)
             if kind == "login":
                 return self._end_login(connection, names[0])
             if kind == "membership":
@@ -216,6 +284,11 @@ class PostgresConnector:
                 until = sql.Literal(gift.ends_at.isoformat() if gift.ends_at is not None else "infinity")
                 connection.execute(sql.SQL("alter role {} login valid until {}").format(*names, until))
                 return Answer(f"{party} may sign in again")
+            clauses = [_CLAUSE.fullmatch(text) for text in gift.permissions]
+            if kind == "public" and clauses and all(clauses):
+                for clause in filter(None, clauses):
+                    connection.execute(_composed(f"{clause['scope'] or ''}grant {clause['what']} to public"))
+                return Answer("PUBLIC has the same privileges again")
             if kind == "membership" and gift.ends_at is None:
                 connection.execute(sql.SQL("grant {} to {}").format(*names))
                 return Answer(f"{party} is a member of {unquote(parts[0])} again")
@@ -257,6 +330,24 @@ class PostgresConnector:
         sessions = closed[0] if closed else 0
         return Answer(f"{role} may no longer sign in; {sessions} sessions closed", already)
 
+    def _end_public(self, connection: psycopg.Connection[Any]) -> Answer:
+        with connection.transaction():
+            there = self._publics(connection)
+            for scope, clause in there:
+                connection.execute(_composed(f"{scope}revoke {clause} from public"))
+            # Who may not take a privilege back is only warned of it.
+            left = self._publics(connection)
+            if left:
+                raise ProviderRefused(
+                    f"{self._where} does not let “{self._user}” take {left[0][1]} from PUBLIC. Nothing was changed.",
+                    next_step="Have whoever owns it do it, or make that login a member of the owner.",
+                )
+        return Answer(f"{counted(len(there), 'privilege')} taken from PUBLIC", already=not there)
+
+    def _publics(self, connection: psycopg.Connection[Any]) -> list[tuple[str, str]]:
+        rows = connection.cursor(row_factory=namedtuple_row).execute(_PUBLICS)
+        return [(row.scope, row.clause) for row in _rows(rows) if (row.what, row.privilege) in PRIVILEGES]
+
     def _end_membership(self, connection: psycopg.Connection[Any], group: str, role: str) -> Answer:
         with connection.transaction():
             row = connection.execute(
@@ -285,14 +376,16 @@ class PostgresConnector:
                 roles = {row.oid: row for row in _rows(cursor.execute(_ROLES))}
                 members = cursor.execute(_MEMBERS).fetchall()
                 privileges = cursor.execute(_PRIVILEGES).fetchall()
+                publics = tuple(
+                    row for row in _rows(cursor.execute(_PUBLICS)) if (row.what, row.privilege) in PRIVILEGES
+                )
                 sessions = tuple(cursor.execute(_SESSIONS))
                 ways = None
                 if any(row[0] for row in cursor.execute(_MAY_READ_RULES)):
                     ways = {row[0] for row in cursor.execute(_RULES)}
         by_password = ways is not None and ways <= _BY_PASSWORD
-        return _Catalogue(
-            database, by_password, roles, _grouped(members, "member"), _grouped(privileges, "grantee"), sessions
-        )
+        of_roles, of_grantees = _grouped(members, "member"), _grouped(privileges, "grantee")
+        return _Catalogue(database, by_password, roles, of_roles, of_grantees, publics, sessions)
 
     def _reached(self) -> dict[str, str]:
         """At which address, and how it is kept from whoever is between: on the public internet, as https would be."""
@@ -332,6 +425,11 @@ def _rows(cursor: Iterable[Any]) -> Iterable[Any]:
     return cursor
 
 
+def _composed(statement: str) -> sql.SQL:
+    """A statement whose names the server itself has quoted, or whose form has been looked at."""
+    return sql.SQL(statement)
+
+
 def _grouped(rows: Iterable[Any], by: str) -> dict[int, tuple[Any, ...]]:
     groups: dict[int, list[Any]] = defaultdict(list)
     for row in rows:
@@ -341,11 +439,24 @@ def _grouped(rows: Iterable[Any], by: str) -> dict[int, tuple[Any, ...]]:
 
 def _observation(catalogue: _Catalogue) -> Observation:
     logins = [role for role in catalogue.roles.values() if role.login]
-    return Observation(
-        ReadingOutcome.COMPLETE,
-        (ObservedAccount(catalogue.database, catalogue.database),),
-        tuple(_party(role) for role in logins),
-        tuple(entry for role in logins for entry in _entries(catalogue, role)),
+    parties = [_party(role) for role in logins]
+    entries = [entry for role in logins for entry in _entries(catalogue, role)]
+    if catalogue.publics:
+        parties.append(ObservedParty(_PUBLIC, PartyKind.ANYONE, "everyone who may sign in"))
+        entries.append(_open(catalogue))
+    account = ObservedAccount(catalogue.database, catalogue.database)
+    return Observation(ReadingOutcome.COMPLETE, (account,), tuple(parties), tuple(entries))
+
+
+def _open(catalogue: _Catalogue) -> ObservedEntry:
+    """What is granted to PUBLIC: one by one, or counted where that would be too long to read."""
+    powers = {power for row in catalogue.publics for power in PRIVILEGES[row.what, row.privilege]}
+    permissions = tuple(f"{row.scope}{row.clause}" for row in catalogue.publics)
+    if len(permissions) > _MOST_CLAUSES:
+        counts = Counter(f"{row.privilege} on {row.what}" for row in catalogue.publics)
+        permissions = tuple(f"{words}: {number}" for words, number in counts.items())
+    return ObservedEntry(
+        _PUBLIC, catalogue.database, _PUBLIC, Kind.OPEN, "PUBLIC", in_order(powers), permissions=permissions
     )
 
 
@@ -361,7 +472,13 @@ def _entries(catalogue: _Catalogue, role: Any) -> Iterator[ObservedEntry]:
     login = f"login:{_quoted(role.name)}"
     kind = Kind.DELEGATE if role.until is None else Kind.GRANT
     used = max((s.last for s in sessions), default=None)
-    permissions = [f"{p.privilege} on {p.tables} tables" for p in catalogue.privileges.get(role.oid, ())]
+    permissions = [
+        f"{p.privilege} on {counted(p.times, p.what, _MANY.get(p.what, ''))}"
+        for p in catalogue.privileges.get(role.oid, ())
+        if p.privilege != OWNER and (p.what, p.privilege) in PRIVILEGES
+    ]
+    owned = sum(p.times for p in catalogue.privileges.get(role.oid, ()) if p.privilege == OWNER)
+    permissions += [f"owner of {counted(owned, 'table')}"] if owned else []
     permissions += [word for word, held in (("SUPERUSER", role.super), ("CREATEROLE", role.createrole)) if held]
     permissions += ["owner of the database"] if role.owner else []
 
@@ -398,7 +515,8 @@ def _entries(catalogue: _Catalogue, role: Any) -> Iterator[ObservedEntry]:
 def _own_powers(catalogue: _Catalogue, role: Any) -> set[Power]:
     powers = set(_ALL if role.super else PREDEFINED.get(role.name, ()))
     for privilege in catalogue.privileges.get(role.oid, ()):
-        powers |= set(PRIVILEGES.get(privilege.privilege, ()))
+        powers |= set(PRIVILEGES.get((privilege.what, privilege.privilege), ()))
+        powers |= {Power.ADMIT} if privilege.further else set()
     if role.createrole:
         powers.add(Power.ADMIT)
     if role.owner:
