@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import imaplib
 import socketserver
 import threading
 from collections.abc import Iterator
@@ -164,3 +165,101 @@ def test_a_refusal_that_will_pass_is_asked_again(said: str, error: type[Exceptio
         with pytest.raises(error):
             next(ImapConnector(where, "secret").pages())
         server.shutdown()
+
+
+def test_a_mailbox_of_somebody_else_is_read_once_we_may_share_it_and_it_can_be_ended(
+    stack: Stack, connector: ImapConnector
+) -> None:
+    box, shown = f"Plates {uuid4().hex[:4]}", ""
+    with stack.mail.signed_in(ORLA) as theirs:
+        assert theirs.create(f'"{box}"')[0] == "OK"
+        try:
+            shown = f"shared/{ORLA}/{box}"
+            theirs.setacl(f'"{box}"', MAILBOX_OWNER, "lr")
+            theirs.setacl(f'"{box}"', "ines.okoro", "lr")
+            assert shown not in {account for account, _ in entries(connector)}, "we may read it, and not share it"
+            theirs.setacl(f'"{box}"', MAILBOX_OWNER, "lra")
+            entry = entries(connector)[shown, "ines.okoro"]
+            connector.end(entry.key, entry.party, "1")
+            assert (shown, "ines.okoro") not in entries(connector)
+            assert b"ines.okoro" not in theirs.getacl(f'"{box}"')[1][0]
+        finally:
+            theirs.delete(f'"{box}"')
+
+
+def test_whose_a_mailbox_is_the_server_says_and_no_name_of_it(stack: Stack, connector: ImapConnector) -> None:
+    """One of the login's own that is called as those of others are elsewhere."""
+    box = f"User/{uuid4().hex[:4]}"
+    with stack.mail.signed_in(MAILBOX_OWNER) as server:
+        server.create(box)
+        try:
+            assert box in {account for account, _ in entries(connector)}
+        finally:
+            server.delete(box)
+
+
+def test_nothing_is_asked_of_a_mail_server_but_its_names_and_its_lists(
+    connector: ImapConnector, box: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """No mail, no notes on a mailbox (METADATA), no quota."""
+    asked: list[str] = []
+    real = imaplib.IMAP4._command
+
+    def noted(self: imaplib.IMAP4, name: str, *words: Any) -> Any:
+        asked.append(name)
+        return real(self, name, *words)
+
+    monkeypatch.setattr(imaplib.IMAP4, "_command", noted)
+    entry = entries(connector)[box, ORLA]
+    connector.change(entry.key, entry.party, Change(level="lr"), "1")
+    connector.end(entry.key, entry.party, "2")
+    connector.give(entry.party, Gift(box, Kind.DELEGATE, "lr"), "3")
+    allowed = {"CAPABILITY", "LOGIN", "NAMESPACE", "LIST", "MYRIGHTS", "GETACL", "SETACL", "DELETEACL", "LOGOUT"}
+    assert set(asked) <= allowed
+    assert {"LIST", "GETACL", "SETACL", "DELETEACL"} <= set(asked)
+
+
+class _Old(socketserver.StreamRequestHandler):
+    """A mail server of few words: what it answers to each command, the test gave it."""
+
+    def handle(self) -> None:
+        self.wfile.write(b"* OK ready\r\n")
+        for line in self.rfile:
+            tag, word, *_ = line.split()
+            for text in getattr(self.server, "says", {}).get(word.decode().upper(), ()):
+                self.wfile.write(text.encode() + b"\r\n")
+            self.wfile.write(tag + b" OK done\r\n")
+
+
+LISTED = {
+    "CAPABILITY": ["* CAPABILITY IMAP4rev1 ACL"],
+    "LIST": ['* LIST () "/" INBOX', '* LIST (\\Noselect) "/" Attic', '* LIST () "/" user/ada'],
+    "GETACL": ["* ACL INBOX ada lrs $crew lr -$crew r group=night lrw -anyone w"],
+}
+EXTENDED = LISTED | {
+    "CAPABILITY": ["* CAPABILITY IMAP4rev1 ACL NAMESPACE LIST-EXTENDED LIST-MYRIGHTS"],
+    "NAMESPACE": ['* NAMESPACE (("" "/")) (("user/" "/" "X" ("Y"))) NIL'],
+    "LIST": ['* LIST () "/" INBOX (CHILDINFO ("SUBSCRIBED"))', '* LIST () "/" user/ada', '* LIST () "/" shared/own'],
+    "MYRIGHTS": ["this is only asked for by LIST"],
+}
+EXTENDED["LIST"] += ["* MYRIGHTS INBOX lra", "* MYRIGHTS user/ada lr", "* MYRIGHTS shared/own lra"]
+
+
+@pytest.mark.parametrize(
+    ("says", "boxes"), [(LISTED, {"INBOX"}), (EXTENDED, {"INBOX", "shared/own"})], ids=["old", "extended"]
+)
+def test_servers_that_say_little_and_those_that_say_more_are_both_read(
+    says: dict[str, list[str]], boxes: set[str]
+) -> None:
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), _Old) as server:
+        server.says = says
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        where = {"host": "127.0.0.1", "port": str(server.server_address[1]), "user": "front.office", "tls": "none"}
+        seen = entries(ImapConnector(where, "secret"))
+        server.shutdown()
+    assert {account for account, _ in seen} == boxes
+    assert {party: e.level for (account, party), e in seen.items() if account == "INBOX"} == {
+        "ada": "lrs",
+        "$crew": "l",
+        "group=night": "lr",
+    }, "what is denied, to a group or to anyone, is taken off"

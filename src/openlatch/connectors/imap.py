@@ -1,7 +1,8 @@
 """The connector for shared mailboxes on a mail server that speaks IMAP ACL (RFC 4314).
 
-Every mailbox of the login is an account; every identifier in its access list is an entry `acl:MAILBOX:IDENTIFIER`,
-with one permission for each right. `anyone` is open to anyone; rights that are denied (`-IDENTIFIER`) are taken off.
+Every mailbox of the login, and of others whose access list it may change, is an account; every identifier in its list
+is an entry `acl:MAILBOX:IDENTIFIER`, with one permission for each right. `anyone` is open to anyone; rights that are
+denied (`-IDENTIFIER`) are taken off.
 """
 
 from __future__ import annotations
@@ -46,6 +47,8 @@ RIGHTS: Mapping[str, tuple[str, tuple[Power, ...]]] = {
 _ORDER = "".join(RIGHTS)
 _VIRTUAL = frozenset("cd")
 """shown by servers for old programs, in addition to the rights that they stand for (RFC 4314, 2.1.1)"""
+_OF_OTHERS = ("shared/", "user/", "other users/")
+"""How names of mailboxes of others begin on most servers that do not say so."""
 _TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"|(\S+)')
 
 
@@ -170,17 +173,53 @@ class ImapConnector:
         return Answer(f"{identifier} has {gift.level} in the access list of {_shown(box)}", already)
 
     def _boxes(self, server: imaplib.IMAP4) -> list[str]:
-        """The login's own mailboxes that can be opened, by their names on the wire."""
-        texts = []
-        for line in self._ask(server.list('""', "*"), "LIST"):
+        """The mailboxes that can be opened, by their names on the wire: the login's own, and others that it may share.
+
+        Whose a mailbox is, the server says (NAMESPACE, RFC 2342); what we may do with it, in one answer where it can
+        (RFC 5258, RFC 8440). Where it says neither, the usual beginnings of names are those of others.
+        """
+        able = set(_joined(server.capability()[1][0]).upper().split())
+        at_once = {"LIST-EXTENDED", "LIST-MYRIGHTS"} <= able
+        boxes = []
+        for line in self._ask(server.list('""', '"*" RETURN (MYRIGHTS)' if at_once else "*"), "LIST"):
             text = _joined(line)
             flags, _, rest = text.partition(")")
             tokens = _tokens(rest)
             if len(tokens) < 2:
                 raise self._unreadable("LIST", text)
             if not {"\\noselect", "\\nonexistent"} & set(flags.lower().strip("( ").split()):
-                texts.append(tokens[-1])
-        return [box for box in texts if not box.lower().startswith(("shared/", "user/", "other users/"))]
+                # With LIST-EXTENDED more may stand behind the name.
+                boxes.append(tokens[1])
+        rights = dict(self._mine(line) for line in server.response("MYRIGHTS")[1] or () if line)
+        others = self._of_others(server) if "NAMESPACE" in able else _OF_OTHERS
+        return [
+            box
+            for box in boxes
+            if not box.lower().startswith(others) or ("NAMESPACE" in able and self._may_share(server, box, rights))
+        ]
+
+    def _of_others(self, server: imaplib.IMAP4) -> tuple[str, ...]:
+        """The beginnings of names that are not the login's own, in small letters."""
+        (line,) = self._ask(server.namespace(), "NAMESPACE")[:1] or [b""]
+        groups = _nested(_joined(line))
+        if len(groups) < 3:
+            raise self._unreadable("NAMESPACE", _joined(line))
+        return tuple(
+            one[0].lower() for group in groups[1:3] for one in group if isinstance(one, list) and one and one[0]
+        )
+
+    def _may_share(self, server: imaplib.IMAP4, box: str, rights: Mapping[str, str]) -> bool:
+        if box not in rights:
+            status, data = server.myrights(_quoted(box))
+            return status == "OK" and bool(data) and "a" in self._mine(data[0])[1]
+        return "a" in rights[box]
+
+    def _mine(self, line: Any) -> tuple[str, str]:
+        """A mailbox, and what we may do with it."""
+        tokens = _tokens(_joined(line))
+        if len(tokens) != 2:
+            raise self._unreadable("MYRIGHTS", _joined(line))
+        return tokens[0], tokens[1]
 
     def _access(self, server: imaplib.IMAP4, box: str) -> dict[str, str]:
         """The access list of a mailbox: rights by identifier, without what is denied."""
@@ -351,6 +390,24 @@ def _joined(line: Any) -> str:
 
 def _tokens(text: str) -> list[str]:
     return [re.sub(r"\\(.)", r"\1", quoted) if plain == "" else plain for quoted, plain in _TOKEN.findall(text)]
+
+
+def _nested(text: str) -> list[Any]:
+    """The words of an answer, those in brackets as lists in it; NIL is an empty one."""
+    whole: list[Any] = []
+    open_lists = [whole]
+    for match in re.finditer(r'"((?:[^"\\]|\\.)*)"|([()])|([^\s()"]+)', text):
+        if match[2] == "(":
+            inner: list[Any] = []
+            open_lists[-1].append(inner)
+            open_lists.append(inner)
+        elif match[2]:
+            open_lists = open_lists[:-1] or [whole]
+        elif match[3]:
+            open_lists[-1].append([] if match[3].upper() == "NIL" else match[3])
+        else:
+            open_lists[-1].append(re.sub(r"\\(.)", r"\1", match[1]))
+    return whole
 
 
 def _quoted(text: str) -> str:
