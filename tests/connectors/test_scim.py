@@ -421,3 +421,27 @@ def test_somebody_shown_twice_with_different_data_blinds_nobody() -> None:
 def together_as_observation(pages: Iterator[Page]) -> Observation:
     page = together(pages)
     return Observation(ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries, page.memberships)
+
+
+@pytest.mark.parametrize("pages", [1, 100])
+@pytest.mark.parametrize(
+    "said", [{"value": "zoe"}, {"Value": "zoe", "$ref": "../Users/zoe"}, "zoe"], ids=["object", "letters", "plain"]
+)
+def test_whoever_somebody_reports_to_answers_for_them_on_whatever_page_they_are(
+    tmp_path: Path, said: object, pages: int
+) -> None:
+    enterprise = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:User"
+    load = tmp_path / "roll.json"
+    users = [
+        user("ada", **{enterprise: {"manager": said}}),
+        user("bea", **{enterprise: {"manager": {"value": "nobody"}}}),
+        user("cai"),
+        user("zoe", emails=[{"value": "zoe@brightmere.example", "primary": True}]),
+    ]
+    load.write_text(json.dumps({"Users": users, "Groups": []}))
+    stand_in = ScimStandIn(tmp_path / "roll.sqlite", load, "token")
+    stand_in.set_fault("short_pages", pages)
+    connector = ScimConnector(SETTINGS, "token", httpx.WSGITransport(stand_in))
+    sponsors = {p.key: p.sponsor for p in together(connector.pages()).parties}
+    assert sponsors == {"user:ada": "zoe@brightmere.example", "user:bea": "", "user:cai": "", "user:zoe": ""}
+    assert connector.look("user:ada").parties[0].sponsor == "zoe@brightmere.example"

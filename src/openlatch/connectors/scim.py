@@ -9,7 +9,7 @@ inactive; users and groups are added to groups and removed from them.
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any, ClassVar
@@ -40,6 +40,8 @@ _ACCOUNT = "directory"
 _PATCH = "urn:ietf:params:scim:api:messages:2.0:PatchOp"
 _TYPE = "application/scim+json"
 _TRIES = 4
+_ENTERPRISE = "urn:ietf:params:scim:schemas:extension:enterprise:2.0:user"
+NOBODY: Mapping[str, str] = {}
 Resource = Mapping[str, Any]
 
 
@@ -62,6 +64,7 @@ class ScimConnector:
         self._account = ObservedAccount(_ACCOUNT, more.get("account") or "Directory")
         headers = {"Authorization": f"Bearer {secret}", "Accept": f"{_TYPE}, application/json"}
         self._caller = Caller("SCIM", headers, transport)
+        self._addresses: dict[str, tuple[str, ...]] = {}
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE})
@@ -75,7 +78,7 @@ class ScimConnector:
         # Groups may name users, and users never groups, so users come first.
         people = {p.key.partition(":")[2] for page in before for p in page.parties}
         for users, following in self._paged("Users", start=int(cursor or 1), seen=set(people)):
-            page = _page(users)
+            page = _page(users, self._managers(users))
             people |= {p.key.partition(":")[2] for p in page.parties}
             yield replace(page, cursor=str(following))
         teams = set[str]()
@@ -94,7 +97,7 @@ class ScimConnector:
         there = self._get("Users" if kind == "user" else "Groups", identifier)
         if there is None:
             return Observation(ReadingOutcome.COMPLETE, (self._account,))
-        own = _page([there])
+        own = _page([there], self._managers([there]))
         teams = {_key(group): group for groups in self._groups_of(identifier) for group in groups}
         for told in _values(there, "groups"):
             # What a user says it is in and a search does not find is looked up: it may come through another group.
@@ -165,6 +168,17 @@ class ScimConnector:
             f"The group {identifier!r} was changed by someone else each time, or does not keep what it says yes to.",
             next_step="It will be tried again automatically.",
         )
+
+    def _managers(self, users: Iterable[Resource]) -> dict[str, str]:
+        """The address of everybody whom one of these users names as their manager, by their ids (RFC 7643, 4.3)."""
+        users = list(users)
+        self._addresses |= {str(user.get("id")): _party(user).addresses[:1] for user in users if not _is_group(user)}
+        for manager in filter(None, map(_manager, users)):
+            if manager not in self._addresses:
+                there = self._get("Users", manager)
+                self._addresses[manager] = () if there is None else _party(there).addresses[:1]
+        wanted = {_manager(user) for user in users}
+        return {key: found[0] for key in wanted if (found := self._addresses.get(key, ()))}
 
     def _group(self, identifier: str) -> Resource | None:
         """A group with its members, for which some servers have to be asked by name."""
@@ -321,7 +335,15 @@ def _key(resource: Resource) -> str:
     return f"{'group' if _is_group(resource) else 'user'}:{identifier}"
 
 
-def _party(resource: Resource) -> ObservedParty:
+def _manager(resource: Resource) -> str:
+    """The id of whoever a user says that they report to; some servers write it without an object around it."""
+    told = _first(resource, _ENTERPRISE, "manager")
+    value = told.get("value") if isinstance(told, dict) else told
+    return value if isinstance(value, str) else ""
+
+
+def _party(resource: Resource, managers: Mapping[str, str] = NOBODY) -> ObservedParty:
+    """A party; `managers` are the addresses of those who may answer for it, by their ids."""
     key = _key(resource)
     if _is_group(resource):
         return ObservedParty(key, PartyKind.TEAM, _text(resource, "displayname") or key)
@@ -335,7 +357,8 @@ def _party(resource: Resource) -> ObservedParty:
     statuses = {True: PartyStatus.CURRENT, False: PartyStatus.LEFT, None: PartyStatus.UNKNOWN}
     status = statuses[_active(resource)]
     shown = _text(resource, "displayname") or name or user_name or key
-    return ObservedParty(key, PartyKind.PERSON, shown, tuple(dict.fromkeys(addresses)), status)
+    sponsor = managers.get(_manager(resource), "")
+    return ObservedParty(key, PartyKind.PERSON, shown, tuple(dict.fromkeys(addresses)), status, sponsor=sponsor)
 
 
 def _entry(resource: Resource) -> ObservedEntry | None:
@@ -379,10 +402,10 @@ def _members(group: Resource) -> Iterator[_Member]:
             yield _Member(_key(group), identifier, "group" if nested else "user" if told or "/users/" in where else "")
 
 
-def _page(resources: list[Resource]) -> Page:
+def _page(resources: list[Resource], managers: Mapping[str, str] = NOBODY) -> Page:
     entries = [_entry(resource) for resource in resources]
     return Page(
-        parties=tuple(_party(resource) for resource in resources),
+        parties=tuple(_party(resource, managers) for resource in resources),
         entries=tuple(entry for entry in entries if entry is not None),
     )
 
