@@ -1,4 +1,4 @@
-"""Three services that differ in everything, each in a few lines, which repeat, throttle and lie on demand."""
+"""Services that differ in everything, each in a few lines, which repeat, throttle and lie on demand."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import Any
 
 from flask import Flask, Response, jsonify, request
 
-__all__ = ["Club", "House", "Ledger", "Rota"]
+__all__ = ["Club", "House", "Ledger", "Rota", "Senders"]
 
 
 class House:
@@ -229,3 +229,42 @@ class Ledger(House):
             return answer
         found.update(request.get_json())
         return jsonify(Ok=True)
+
+
+class Senders(House):
+    """Who may send in the name of which mailbox: nested, with a cursor and a password."""
+
+    def __init__(self) -> None:
+        self.boxes = ["desk@mail.example", "press/news@mail.example"]
+        people = {"ada": "Ada", "bo": "Bo"}
+        self.senders = {
+            (box, login): {"login": login, "name": name, "mail": f"{login}@mail.example", "shown": login == "bo"}
+            for box in self.boxes
+            for login, name in people.items()
+        }
+        super().__init__()
+
+    def allowed(self) -> bool:
+        given = request.authorization
+        return given is not None and (given.username, given.password) == ("latch", "mail-secret")
+
+    def rules(self) -> None:
+        self.app.get("/mailboxes")(self._mailboxes)
+        self.app.get("/mailboxes/<path:box>/senders", endpoint="senders")(
+            lambda box: jsonify([one for (of, _), one in self.senders.items() if of == box])
+        )
+        self.app.delete("/mailboxes/<path:box>/senders/<login>")(self._end)
+        self.app.put("/mailboxes/<path:box>/senders/<login>")(self._give)
+
+    def _mailboxes(self) -> Response:
+        place = int(request.args.get("after", "0"))
+        after = str(place + 1) if place + 1 < len(self.boxes) else None
+        return jsonify(mailboxes=[{"address": self.boxes[place], "title": f"Box {place}"}], after=after)
+
+    def _end(self, box: str, login: str) -> Response:
+        return Response(status=204 if self.senders.pop((box, login), None) else 404)
+
+    def _give(self, box: str, login: str) -> Response:
+        shown = request.get_json()["shown"] == "true"
+        self.senders[box, login] = {"login": login, "name": login.title(), "mail": None, "shown": shown}
+        return Response(status=201)

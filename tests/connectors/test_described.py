@@ -18,13 +18,14 @@ from openlatch.core.providers.observation import ObservedEntry
 from openlatch.core.providers.ports import Change, Gift
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.words import Kind, PartyKind, PartyStatus, State
-from tests.connectors.houses import Club, House, Ledger, Rota
+from tests.connectors.houses import Club, House, Ledger, Rota, Senders
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "described"
 SECRETS = {
     "club": "club-secret",
     "rota": json.dumps({"client_id": "latch", "client_secret": "rota-secret"}),
     "ledger": "ledger-secret-key",
+    "senders": "latch:mail-secret",
 }
 
 
@@ -97,8 +98,9 @@ def test_an_old_one_with_numbers_for_keys() -> None:
         (Club(), "members:team=t%2F1&login=bo", "bo", "DELETE was answered with 204"),
         (Rota(), "standing:id=g3", "p-1", "POST was answered with 202"),
         (Ledger(), "rights:book=1&clerk=12", "12", "PUT was answered with 200"),
+        (Senders(), "sends:mailbox=press%2Fnews%40mail.example&login=bo", "bo", "DELETE was answered with 204"),
     ],
-    ids=["club", "rota", "ledger"],
+    ids=["club", "rota", "ledger", "senders"],
 )
 def test_an_end_is_sent_as_described_seen_to_be_so_and_has_no_second_effect(
     house: House, entry: str, party: str, answer: str
@@ -322,3 +324,18 @@ def test_the_number_of_requests_and_of_lines_is_bounded(monkeypatch: pytest.Monk
 def test_a_secret_for_oauth_that_is_none_is_said() -> None:
     with pytest.raises(Invalid, match="no JSON object with client_id, client_secret"):
         entries(Rota(), secret="just a token")
+
+
+def test_who_may_send_in_the_name_of_a_mailbox_is_read_from_a_described_list() -> None:
+    mail = Senders()
+    found = entries(mail)
+    assert {(e.account, e.party, e.level, e.powers) for e in found.values()} == {
+        (box, login, level, ("publish",))
+        for box in mail.boxes
+        for login, level in (("ada", "send as the mailbox"), ("bo", "send on its behalf"))
+    }
+    key = "sends:mailbox=desk%40mail.example&login=bo"
+    connect(mail).end(key, "bo", "1")
+    assert set(found) - set(entries(mail)) == {key}
+    connect(mail).give("bo", Gift("desk@mail.example", Kind.DELEGATE, "send on its behalf"), "2")
+    assert entries(mail)[key].level == "send on its behalf"
