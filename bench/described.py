@@ -9,8 +9,8 @@ from datetime import UTC, datetime
 import httpx
 
 from bench.measure import growth, line, side_by_side
+from openlatch.connecting.http import Caller
 from openlatch.connectors.described import DescribedConnector
-from openlatch.connectors.http import Caller
 from openlatch.core.providers.observation import ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.words import Kind, PartyKind, PartyStatus, Power
 

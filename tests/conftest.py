@@ -16,7 +16,7 @@ from xdist.scheduler import LoadScopeScheduling
 
 from openlatch.cli.connection import Carrier
 from openlatch.client import Client
-from openlatch.connectors import http, outgoing
+from openlatch.connecting import http, outgoing
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import LOOPBACK, Stack

@@ -12,7 +12,7 @@ from datetime import UTC, datetime, timedelta
 from importlib.metadata import entry_points
 from pathlib import Path
 from threading import Lock
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, cast
 from uuid import UUID
 
 import orjson
@@ -29,7 +29,8 @@ from sqlalchemy import create_engine
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError
 
-from openlatch.connectors import outgoing
+from openlatch.connecting import outgoing
+from openlatch.connecting.capabilities import VERSION, refusing
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
 from openlatch.core.people.sign_on import IdentityProvider, SignOn
@@ -259,7 +260,9 @@ class _Installed(Mapping[str, type[Connector]]):
 
     def __getitem__(self, name: str) -> type[Connector]:
         if name not in self._loaded:
-            self._loaded[name] = self._points[name].load()
+            loaded = self._points[name].load()
+            made_for = getattr(loaded, "made_for", None)
+            self._loaded[name] = loaded if made_for == VERSION else cast("type[Connector]", refusing(name, made_for))
         return self._loaded[name]
 
     def __iter__(self) -> Iterator[str]:

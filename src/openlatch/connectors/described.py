@@ -17,16 +17,16 @@ from urllib.parse import urljoin, urlsplit
 
 import httpx
 
+from openlatch.connecting.capabilities import Changes, Ends, Finds, Gives, HasTeams
+from openlatch.connecting.http import Caller, checked_settings
+from openlatch.connecting.settings import unable
 from openlatch.connectors.description import Read, read
-from openlatch.connectors.http import Caller, checked_settings
-from openlatch.connectors.settings import unable
 from openlatch.core.model import Abilities
 from openlatch.core.providers import described as core
-from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation
 from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
-from openlatch.words import Power, ReadingOutcome
+from openlatch.words import ReadingOutcome
 
 __all__ = ["DescribedConnector"]
 
@@ -39,9 +39,10 @@ PIECE = 500
 STANDS = "what was known before is kept."
 
 
-class DescribedConnector:
+class DescribedConnector(Ends, Changes, Finds, Gives, HasTeams):
     """Reads and changes what a description describes."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "an interface of its own (HTTP and JSON), by a description",
         (
@@ -50,8 +51,6 @@ class DescribedConnector:
         ),
         "what the description's sign_in needs: a token, “name:password”, or a JSON object of OAuth 2.0",
     )
-    words: ClassVar[Words] = {}
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._url, more = checked_settings("described", self.about, settings, url="url")
@@ -257,7 +256,13 @@ class DescribedConnector:
         answer = self._sent(sent.method, self._url + sent.url, ok=known, headers=headers, **more)
         try:
             document = json.loads(answer.content) if answer.content else None
-        except (ValueError, RecursionError):
+        except (ValueError, RecursionError) as error:
+            if answer.content.lstrip()[:1] == b"<":
+                # Whoever is not signed in is shown a page by many services, with the status of something done.
+                raise ProviderUnreadable(
+                    f"{self._url}{sent.url} answered {answer.status_code} with a page for people, and so not to this.",
+                    next_step="Check the address and how the description signs in; nothing is taken to be done.",
+                ) from error
             document = None
         verdict = core.answered(act, answer.status_code, document)
         if isinstance(verdict, Answer):
@@ -304,7 +309,10 @@ class DescribedConnector:
             form["scope"] = self._read.sign_in.scope
         url = urljoin(f"{self._url}/", self._read.sign_in.token_url)
         answer = self._caller.send("POST", url, data=form, auth=credentials)
-        token = self._json(answer, "sign_in")
+        try:
+            token = self._json(answer, "sign_in")
+        except core.Fault:
+            token = None
         if not isinstance(token, dict) or not isinstance(token.get("access_token"), str):
             raise ProviderUnreadable(f"{url} answered no access_token.", next_step="Check token_url in sign_in.")
         return str(token["access_token"])

@@ -10,12 +10,12 @@ from urllib.parse import quote
 
 import httpx
 
-from openlatch.connectors.http import Caller, checked_settings
+from openlatch.connecting.capabilities import Changes, Ends, Finds, Gives, HasTeams
+from openlatch.connecting.http import Caller, checked_settings
 from openlatch.core.hours import DAYS, Hours, Window
 from openlatch.core.limits import Limits
 from openlatch.core.model import Abilities, Dependency
 from openlatch.core.powers import in_order
-from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import (
     SHARED,
     Observation,
@@ -57,16 +57,15 @@ Outcome = TypeVar("Outcome", EndingOutcome, AmendmentOutcome, GivingOutcome, Tea
 _MOST_PAGES = 100_000
 
 
-class FeedConnector:
+class FeedConnector(Ends, Changes, Finds, Gives, HasTeams):
     """Speaks the feed protocol."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "our own feed protocol (docs/feed)",
         (Setting("url", "base address, such as https://desk.example/latch"),),
         "bearer token",
     )
-    words: ClassVar[Words] = {}
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._url, _ = checked_settings("feed", self.about, settings, url="url")

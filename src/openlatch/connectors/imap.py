@@ -18,8 +18,9 @@ from contextlib import contextmanager
 from typing import Any, ClassVar
 from urllib.parse import quote, unquote
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.settings import checked, port_of, unable, wrong
+from openlatch.connecting import outgoing
+from openlatch.connecting.capabilities import Changes, Ends, Finds, Gives
+from openlatch.connecting.settings import checked, port_of, unable, wrong
 from openlatch.core.model import Abilities
 from openlatch.core.powers import in_order
 from openlatch.core.providers.meaning import Words
@@ -56,9 +57,10 @@ def _word(letter: str) -> str:
     return f"{letter}: {RIGHTS[letter][0]}" if letter in RIGHTS else letter
 
 
-class ImapConnector:
+class ImapConnector(Ends, Changes, Finds, Gives):
     """Reads and changes access lists."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "IMAP access lists (RFC 4314)",
         (
@@ -152,9 +154,6 @@ class ImapConnector:
             )
             return Found(hindrances=(Hindrance("not-registered", reason),))
         return Found(name if self._domain or not domain else text)
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         if not gift.level or set(gift.level) - set(RIGHTS) or gift.ends_at is not None or gift.hours is not None:

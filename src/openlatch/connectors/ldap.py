@@ -28,10 +28,10 @@ from ldap3.protocol.rfc4527 import post_read_control
 from ldap3.utils.conv import escape_bytes, escape_filter_chars
 from ldap3.utils.dn import escape_rdn, parse_dn
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.settings import checked, unable, wrong
+from openlatch.connecting import outgoing
+from openlatch.connecting.capabilities import Changes, Ends, Finds, HasTeams
+from openlatch.connecting.settings import checked, unable, wrong
 from openlatch.core.model import Abilities
-from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import (
     Observation,
     ObservedAccount,
@@ -39,9 +39,9 @@ from openlatch.core.providers.observation import (
     ObservedMembership,
     ObservedParty,
 )
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Change, Found, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
-from openlatch.words import Kind, PartyKind, PartyStatus, Power, ReadingOutcome
+from openlatch.words import Kind, PartyKind, PartyStatus, ReadingOutcome
 
 __all__ = ["LdapConnector"]
 
@@ -146,9 +146,10 @@ class _Encrypted(ldap3.Tls):
         connection.socket = self._trusts.wrap_socket(connection.socket, server_hostname=self._host)
 
 
-class LdapConnector:
+class LdapConnector(Ends, Changes, Finds, HasTeams):
     """Speaks LDAP."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "LDAP (RFC 4511): people and nested groups",
         (
@@ -163,8 +164,6 @@ class LdapConnector:
         ),
         "password",
     )
-    words: ClassVar[Words] = {}
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("ldap", self.about, settings)
@@ -282,9 +281,6 @@ class LdapConnector:
             found = list(self._found(connection, f"(&{self._filters[0]}(|{by}))"))
         (one,) = found if len(found) == 1 else (None,)
         return Found() if one is None else Found(one.key, self._party(one).name)
-
-    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
-        raise unable(f"{gift.level} on {gift.account}", "give")
 
     def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
         # What is asked for is a state, so that asking twice is asking once.

@@ -20,6 +20,8 @@ from typing import Any, ClassVar
 
 import paramiko
 
+from openlatch.connecting.capabilities import Changes, Ends, Finds, Gives
+from openlatch.connecting.settings import checked, port_of, unable
 from openlatch.connectors import ssh_client
 from openlatch.connectors.authorized_keys import (
     NO_SHELL,
@@ -33,7 +35,6 @@ from openlatch.connectors.authorized_keys import (
 )
 from openlatch.connectors.authorized_keys import WORDS as KEY_WORDS
 from openlatch.connectors.logins import EVERYTHING, SOME, Key, Login, Machine, Session, Sudo, Unreadable, machine_of
-from openlatch.connectors.settings import checked, port_of, unable
 from openlatch.connectors.ssh_client import HOST_KEY, pinned, private_key
 from openlatch.core.model import Abilities
 from openlatch.core.powers import in_order
@@ -67,9 +68,10 @@ class _Said:
     trouble: str
 
 
-class MachineConnector:
+class MachineConnector(Ends, Changes, Finds, Gives):
     """Reads the logins of a machine, and ends them."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "Every login of a machine, its keys, groups, sudo rules and sessions, over SSH",
         (
@@ -94,7 +96,6 @@ class MachineConnector:
         "group shadow": (Power.VIEW, Power.EXPORT),
         **dict.fromkeys(("group adm", "group systemd-journal"), (Power.VIEW,)),
     }
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("machine", self.about, settings)
@@ -123,15 +124,6 @@ class MachineConnector:
     def pages(self) -> Iterator[Page]:
         seen = self._observed()
         yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
-
-    def look(self, party: str) -> Observation:
-        seen = self._observed()
-        return Observation(
-            seen.outcome,
-            seen.accounts,
-            tuple(p for p in seen.parties if p.key == party),
-            tuple(e for e in seen.entries if e.party == party),
-        )
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         # Each asks for a state, not for a step, so that doing it twice is doing it once.
@@ -182,9 +174,6 @@ class MachineConnector:
         if gift.again or gift.ends_at is not None or gift.level == group or party == login:
             raise unable(f"{gift.level} on {gift.account}", "give")
         return self._told("join", group, login)
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
 
     def _end_key(self, login: str, fingerprint: str) -> Answer:
         if fingerprint == self._own:

@@ -22,13 +22,13 @@ import orjson
 import pymysql
 from pymysql.cursors import DictCursor
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.settings import checked, port_of, unable, wrong
+from openlatch.connecting import outgoing
+from openlatch.connecting.capabilities import Ends, Finds, Gives
+from openlatch.connecting.settings import checked, port_of, unable, wrong
 from openlatch.core.model import Abilities
 from openlatch.core.powers import in_order
-from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 
@@ -138,9 +138,10 @@ class _Catalogue:
         return powers
 
 
-class MariaDbConnector:
+class MariaDbConnector(Ends, Finds, Gives):
     """Reads and changes logins. Its own may be one that only reads."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "MariaDB logins, roles, privileges and sessions",
         (
@@ -152,8 +153,6 @@ class MariaDbConnector:
         ),
         "password",
     )
-    words: ClassVar[Words] = {}
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("mariadb", self.about, settings)
@@ -183,15 +182,6 @@ class MariaDbConnector:
         seen = _observation(self._read(), self._account, self._user)
         yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
 
-    def look(self, party: str) -> Observation:
-        seen = _observation(self._read(), self._account, self._user)
-        return Observation(
-            seen.outcome,
-            seen.accounts,
-            tuple(p for p in seen.parties if p.key == party),
-            tuple(e for e in seen.entries if e.party == party),
-        )
-
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         # Each statement asks for a state, not for a step, so that doing it twice is doing it once.
         kind, *parts = entry.split(":")
@@ -210,9 +200,6 @@ class MariaDbConnector:
             if kind == "grant":
                 return self._end_grants(connection, seen, names[0], (names[1], names[2]))
             return self._close(connection, seen, int(names[0]), (names[1], names[2]))
-
-    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
-        raise unable(entry, "change")
 
     def find(self, text: str) -> Found:
         wanted = text.strip().casefold()
@@ -246,9 +233,6 @@ class MariaDbConnector:
                     _do(connection, f"grant {clause[0]} to {_who(connection, names[1], names[2])}")
                 return Answer(f"{_shown(names[1], names[2])} may do the same in {names[0]} again")
         raise unable(f"{gift.level} on {gift.account}", "give")
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
 
     # Ending
 

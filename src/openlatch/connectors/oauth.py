@@ -27,9 +27,9 @@ from urllib.parse import urlsplit, urlunsplit
 import httpx
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
-from openlatch.connectors.http import Caller, checked_settings, said
+from openlatch.connecting.capabilities import Ends
+from openlatch.connecting.http import Caller, checked_settings, said
 from openlatch.connectors.oauth_client import OAuthClient
-from openlatch.connectors.settings import unable
 from openlatch.core.model import Abilities
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import (
@@ -39,7 +39,7 @@ from openlatch.core.providers.observation import (
     ObservedMembership,
     ObservedParty,
 )
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Page, Setting
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, Side
 
@@ -108,9 +108,10 @@ class _Token(BaseModel):
     iat: int | None = None
 
 
-class OAuthConnector:
+class OAuthConnector(Ends):
     """Watches and revokes tokens."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "OAuth 2.0 metadata, introspection and revocation (RFC 8414, RFC 7662, RFC 7009)",
         (
@@ -133,7 +134,6 @@ class OAuthConnector:
         "address": (Power.VIEW,),
         "phone": (Power.VIEW,),
     }
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._issuer, more = checked_settings("oauth", self.about, settings, url="issuer")
@@ -220,18 +220,6 @@ class OAuthConnector:
                     next_step="Disconnect the app at the provider itself, then read the provider again.",
                 )
         return Answer(_told(watched, [hint for _, hint in living]))
-
-    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
-        raise unable(entry, "change")
-
-    def find(self, text: str) -> Found:
-        return Found()
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
-
-    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
-        raise unable(f"{gift.level} on {gift.account}", "give")
 
     def _accounts(self, watched: Iterable[_Watched]) -> tuple[ObservedAccount, ...]:
         names = dict.fromkeys(w.account or self._account for w in watched)

@@ -16,8 +16,8 @@ from urllib.parse import urlencode, urlsplit
 
 from pydantic import BaseModel, StringConstraints
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.http import Caller
+from openlatch.connecting import outgoing
+from openlatch.connecting.http import Caller
 from openlatch.connectors.oauth_client import OAuthClient
 from openlatch.core.people.sign_on import Question, SignOn
 from openlatch.deferred import deferred

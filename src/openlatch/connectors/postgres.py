@@ -22,12 +22,12 @@ import psycopg
 from psycopg import sql
 from psycopg.rows import namedtuple_row
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.settings import checked, port_of, unable
+from openlatch.connecting import outgoing
+from openlatch.connecting.capabilities import Changes, Ends, Finds, Gives
+from openlatch.connecting.settings import checked, port_of, unable
 from openlatch.core.model import Abilities
 from openlatch.core.phrases import counted
 from openlatch.core.powers import in_order
-from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused
@@ -165,12 +165,13 @@ class _Catalogue:
     sessions: tuple[Any, ...]
 
 
-class PostgresConnector:
+class PostgresConnector(Ends, Changes, Finds, Gives):
     """Reads and changes roles.
 
     The login needs CREATEROLE, and membership in pg_read_all_stats and pg_signal_backend.
     """
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "PostgreSQL roles, memberships and sessions",
         (
@@ -181,8 +182,6 @@ class PostgresConnector:
         ),
         "password",
     )
-    words: ClassVar[Words] = {}
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("postgres", self.about, settings)
@@ -221,15 +220,6 @@ class PostgresConnector:
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
         yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
-
-    def look(self, party: str) -> Observation:
-        seen = _observation(self._read())
-        return Observation(
-            seen.outcome,
-            seen.accounts,
-            tuple(p for p in seen.parties if p.key == party),
-            tuple(e for e in seen.entries if e.party == party),
-        )
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         # Each statement asks for a state, not for a step, so that doing it twice is doing it once.
@@ -270,9 +260,6 @@ class PostgresConnector:
             f"No login at {self._where} is known to be theirs. Make one, with their name and address as its comment."
         )
         return Found(hindrances=(Hindrance("not-registered", reason),))
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         if not gift.again:

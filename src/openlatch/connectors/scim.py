@@ -17,10 +17,9 @@ from urllib.parse import quote
 
 import httpx
 
-from openlatch.connectors.http import Caller, checked_settings
-from openlatch.connectors.settings import unable
+from openlatch.connecting.capabilities import Ends, HasTeams
+from openlatch.connecting.http import Caller, checked_settings
 from openlatch.core.model import Abilities
-from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import (
     Observation,
     ObservedAccount,
@@ -28,9 +27,9 @@ from openlatch.core.providers.observation import (
     ObservedMembership,
     ObservedParty,
 )
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
-from openlatch.words import Kind, PartyKind, PartyStatus, Power, ReadingOutcome
+from openlatch.words import Kind, PartyKind, PartyStatus, ReadingOutcome
 
 __all__ = ["ScimConnector"]
 
@@ -45,9 +44,10 @@ NOBODY: Mapping[str, str] = {}
 Resource = Mapping[str, Any]
 
 
-class ScimConnector:
+class ScimConnector(Ends, HasTeams):
     """Speaks SCIM."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "SCIM 2.0 (RFC 7643, RFC 7644): users and nested groups",
         (
@@ -56,8 +56,6 @@ class ScimConnector:
         ),
         "bearer token",
     )
-    words: ClassVar[Words] = {}
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._url, more = checked_settings("scim", self.about, settings, url="url")
@@ -140,15 +138,6 @@ class ScimConnector:
             f"The user {identifier!r} was changed by someone else each time it was to be made inactive.",
             next_step="It will be tried again automatically.",
         )
-
-    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
-        raise unable(entry, "change")
-
-    def find(self, text: str) -> Found:
-        return Found()
-
-    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
-        raise unable(f"{gift.level} on {gift.account}", "give")
 
     def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
         # What is asked for is a state, so that asking twice is asking once.

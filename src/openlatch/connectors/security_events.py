@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 from pydantic import BaseModel, Field
 
-from openlatch.connectors.http import Caller
+from openlatch.connecting.http import Caller
 from openlatch.core.providers.security_events import EventStream, Fetched, Refused
 from openlatch.deferred import deferred
 from openlatch.errors import ProviderUnreadable

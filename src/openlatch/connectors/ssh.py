@@ -17,6 +17,8 @@ from zoneinfo import ZoneInfo
 
 import paramiko
 
+from openlatch.connecting.capabilities import Changes, Ends
+from openlatch.connecting.settings import checked, port_of, unable, wrong
 from openlatch.connectors import ssh_client
 from openlatch.connectors.authorized_keys import (
     WORDS,
@@ -30,7 +32,6 @@ from openlatch.connectors.authorized_keys import (
     parse_line,
     words_of,
 )
-from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.connectors.ssh_client import HOST_KEY, pinned, private_key
 from openlatch.connectors.sshd_log import uses
 from openlatch.core.hours import zones
@@ -38,9 +39,9 @@ from openlatch.core.model import Abilities
 from openlatch.core.phrases import counted
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Change, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
-from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
+from openlatch.words import Kind, PartyKind, ReadingOutcome
 
 __all__ = ["SshConnector"]
 
@@ -51,9 +52,10 @@ _LOCKED_FOR = 60
 _MOST_LOG = 16 * 1024 * 1024
 
 
-class SshConnector:
+class SshConnector(Ends, Changes):
     """Reads and changes authorized keys."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "OpenSSH authorized keys over SFTP, last use from sshd's log",
         (
@@ -69,7 +71,6 @@ class SshConnector:
         "private key in OpenSSH’s format",
     )
     words: ClassVar[Words] = WORDS
-    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("ssh", self.about, settings)
@@ -92,30 +93,11 @@ class SshConnector:
         seen = self._read()
         yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
 
-    def look(self, party: str) -> Observation:
-        seen = self._read()
-        return Observation(
-            seen.outcome,
-            seen.accounts,
-            tuple(p for p in seen.parties if p.key == party),
-            tuple(e for e in seen.entries if e.party == party),
-        )
-
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         lines = self._rewrite(entry, lambda line: "")
         if not lines:
             return Answer("the key is not in the file any more", already=True)
         return Answer(f"{counted(lines, 'line')} with the key taken out of {self._file}")
-
-    def find(self, text: str) -> Found:
-        return Found()
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
-
-    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
-        # A key that was taken out of the file is known by its fingerprint only.
-        raise unable(f"{gift.level} on {gift.account}", "give")
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         if change.ends_at is None and "end" not in change.lifts:

@@ -8,9 +8,9 @@ from collections.abc import Mapping
 
 import paramiko
 
-from openlatch.connectors import outgoing
+from openlatch.connecting import outgoing
+from openlatch.connecting.settings import wrong
 from openlatch.connectors.authorized_keys import fingerprint_of
-from openlatch.connectors.settings import wrong
 from openlatch.core.providers.ports import Setting
 from openlatch.errors import Invalid, ProviderRefused
 

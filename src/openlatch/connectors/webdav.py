@@ -14,27 +14,26 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from base64 import b64encode
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import ClassVar
 from urllib.parse import quote, unquote, urljoin, urlsplit
 
 import httpx
 
-from openlatch.connectors.http import STANDS, Caller, checked_settings
-from openlatch.connectors.settings import unable
+from openlatch.connecting.capabilities import Ends, Finds, Gives
+from openlatch.connecting.http import STANDS, Caller, checked_settings
+from openlatch.connecting.settings import unable
 from openlatch.core.model import Abilities
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import (
-    Observation,
     ObservedAccount,
     ObservedEntry,
     ObservedMembership,
     ObservedParty,
-    merged,
 )
-from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
+from openlatch.core.providers.ports import About, Answer, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import ProviderRefused, ProviderUnreadable
-from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
+from openlatch.words import Kind, PartyKind, Power
 
 __all__ = ["WebDavConnector"]
 
@@ -118,9 +117,10 @@ class _Seen:
     asked: int = 0
 
 
-class WebDavConnector:
+class WebDavConnector(Ends, Finds, Gives):
     """Speaks WebDAV ACL."""
 
+    made_for: ClassVar[int] = 1
     about: ClassVar[About] = About(
         "WebDAV ACL (RFC 3744): calendars, address books, shared folders",
         (
@@ -171,19 +171,6 @@ class WebDavConnector:
             yield Page(accounts, tuple(parties), entries)
         yield Page(memberships=tuple(sorted(memberships, key=lambda m: (m.team, m.member))))
 
-    def look(self, party: str) -> Observation:
-        whole = merged(
-            Observation(ReadingOutcome.COMPLETE, p.accounts, p.parties, p.entries, p.memberships) for p in self.pages()
-        )
-        memberships = tuple(m for m in whole.memberships if m.member == party)
-        about = {party, *(m.team for m in memberships)}
-        return replace(
-            whole,
-            parties=tuple(p for p in whole.parties if p.key in about),
-            entries=tuple(e for e in whole.entries if e.party == party),
-            memberships=memberships,
-        )
-
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         # What is asked for is a state, so that asking twice is asking once.
         path, principal = _parts(entry)
@@ -216,9 +203,6 @@ class WebDavConnector:
             )
         return Answer(f"the list of {path} grants nothing there any more")
 
-    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
-        raise unable(entry, "change")
-
     def find(self, text: str) -> Found:
         wanted = text.strip().casefold()
         found = []
@@ -247,9 +231,6 @@ class WebDavConnector:
         others = [ace.element for ace in kept if ace.principal != party or ace.denies]
         self._set(path, [*others, _element(party, sorted(before | set(privileges)))])
         return Answer(f"{', '.join(privileges)} is granted on {path}", already=set(privileges) <= before)
-
-    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
-        raise unable(f"the members of {team}", "change")
 
     # Asking
 

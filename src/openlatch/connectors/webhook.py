@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from openlatch.connectors import outgoing
+from openlatch.connecting import outgoing
 from openlatch.core.record.secrecy import without_secrets
 from openlatch.deferred import deferred
 from openlatch.errors import ProviderDown

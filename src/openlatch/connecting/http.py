@@ -17,8 +17,8 @@ from urllib.parse import parse_qs, unquote, urlsplit
 import httpx
 from pydantic import BaseModel, ValidationError
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.settings import checked, wrong
+from openlatch.connecting import outgoing
+from openlatch.connecting.settings import checked, wrong
 from openlatch.core.providers.ports import About
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 

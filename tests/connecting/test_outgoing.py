@@ -15,9 +15,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.connectors import outgoing
-from openlatch.connectors.http import Caller
-from openlatch.connectors.outgoing import Permitted, addresses_of, networks
+from openlatch.connecting import outgoing
+from openlatch.connecting.http import Caller
+from openlatch.connecting.outgoing import Permitted, addresses_of, networks
 from openlatch.connectors.postgres import PostgresConnector
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.errors import Misconfigured, ProviderDown, ProviderRefused

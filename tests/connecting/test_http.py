@@ -19,7 +19,7 @@ from cryptography.hazmat.primitives import hashes, serialization
 from cryptography.hazmat.primitives.asymmetric import ec
 from cryptography.x509.oid import NameOID
 
-from openlatch.connectors.http import Caller
+from openlatch.connecting.http import Caller
 from openlatch.connectors.scim import ScimConnector
 from openlatch.core.providers.ports import Page
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
