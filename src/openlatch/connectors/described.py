@@ -76,6 +76,9 @@ class DescribedConnector(Ends, Changes, Finds, Gives, HasTeams):
             dates=dates,
             prolongs=dates,
             gives=core.gives(self._described),
+            gives_until=core.gives_until(self._described),
+            limits=self._described.limits,
+            redone_by=self._described.again_by,
             adds_members=core.member_set(self._described, "", "", belongs=True) is not None,
             removes_members=core.member_set(self._described, "", "", belongs=False) is not None,
             levels=self._described.levels,
@@ -119,10 +122,22 @@ class DescribedConnector(Ends, Changes, Finds, Gives, HasTeams):
         return Answer("; ".join(a.said for a in answers), already, any(answer.later for answer in answers))
 
     def find(self, text: str) -> Found:
+        finding = self._described.finding
+        if finding is not None:
+            answer = self._sent("GET", self._url + core.searched(finding, text), ok={200, *finding.nobody})
+            if answer.status_code in finding.nobody:
+                return self._nobody()
+            try:
+                return core.found_in(finding, self._json(answer, finding.part))
+            except core.Fault as fault:
+                raise self._unfit(fault) from fault
         wanted = text.strip().casefold()
         for party in self._made().parties.values():
             if wanted in (party.key.casefold(), *(address.casefold() for address in party.addresses)):
                 return Found(party.key, party.name)
+        return self._nobody()
+
+    def _nobody(self) -> Found:
         reason = f"Nobody at {self._url} is known by that. Have them registered there first."
         return Found(hindrances=(Hindrance("not-registered", reason),) if core.gives(self._described) else ())
 
@@ -164,10 +179,13 @@ class DescribedConnector(Ends, Changes, Finds, Gives, HasTeams):
                 count += len(found)
             return core.made(self._described, lines)
         except core.Fault as fault:
-            raise ProviderUnreadable(
-                f"What {self._url} sent does not fit the description, {fault.part}: {fault.problem}.",
-                next_step=f"Correct the description, and try it before it is used; {STANDS}",
-            ) from fault
+            raise self._unfit(fault) from fault
+
+    def _unfit(self, fault: core.Fault) -> ProviderUnreadable:
+        return ProviderUnreadable(
+            f"What {self._url} sent does not fit the description, {fault.part}: {fault.problem}.",
+            next_step=f"Correct the description, and try it before it is used; {STANDS}",
+        )
 
     def _all(self, listing: core.Listing, outer: core.Line | None, before: int) -> Iterator[core.Line]:
         """The lines of a list, page after page."""

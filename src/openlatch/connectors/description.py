@@ -13,11 +13,12 @@ import uritemplate
 from jsonpath_rfc9535 import JSONPathError
 from pydantic import BaseModel, ValidationError
 
-from openlatch.core.providers.described import Act, Described, Joined, Listing, Path, Rule, Value, When
+from openlatch.core.limits import Limits
+from openlatch.core.providers.described import Act, Described, Finding, Joined, Listing, Path, Rule, Value, When
 from openlatch.core.toml_text import NotToml, parsed
 from openlatch.errors import Invalid
 from openlatch.wire.providers import description_file as wire
-from openlatch.words import Kind, PartyKind, PartyStatus, State
+from openlatch.words import Kind, PartyKind, PartyStatus, Power, State
 
 __all__ = ["Read", "read"]
 
@@ -37,7 +38,12 @@ NEEDS = {
     "join": {"team", "member"},
     "leave": {"team", "member"},
 }
-WORDS: Mapping[str, Collection[str]] = {"kind": list(PartyKind), "status": list(PartyStatus), "state": list(State)}
+WORDS: Mapping[str, Collection[str]] = {
+    "kind": list(PartyKind),
+    "status": list(PartyStatus),
+    "state": list(State),
+    "power": list(Power),
+}
 APART = {"source", "when"}
 """What a rule says besides its fields."""
 SEVERAL = {"addresses", "permissions", "resources"}
@@ -108,6 +114,7 @@ class _Reader:
     def fields(self, form: wire.Lines, at: Sequence[str | int]) -> dict[str, tuple[Value, ...]]:
         """The values of a rule, by the names of what they become."""
         apart = APART | ({"key", "kind", "name"} if isinstance(form, wire.EntryForm) else set())
+        apart |= {"entry"} if isinstance(form, wire.ActivityForm) else set()
         found = {}
         for name in type(form).model_fields.keys() - apart:
             given = getattr(form, name)
@@ -141,10 +148,29 @@ def read(text: str) -> Read:
     lists = tuple(_lists(reader, file))
     rules = tuple(_rules(reader, file, {listing.name for listing in lists}))
     acts = tuple(_acts(reader, file, rules))
+    finding = _finding(reader, file.find) if file.find else None
     if reader.errors:
         raise _refused(reader.errors)
     levels = {name: tuple(powers) for name, powers in file.levels.items()}
-    return Read(file.title, file.sign_in, Described(lists, rules, acts, levels))
+    limits = Limits(never=frozenset(file.limits.never), opt_in=file.limits.opt_in)
+    described = Described(lists, rules, acts, levels, finding, limits, file.given_again_by)
+    return Read(file.title, file.sign_in, described)
+
+
+def _finding(reader: _Reader, form: wire.FindForm) -> Finding:
+    reader.template(form.url, {"who"}, (), ("find", "url"))
+    if "who" not in uritemplate.variables(form.url):
+        reader.wrong(("find", "url"), "the address has no {who}, so that nobody would be meant")
+    return Finding(
+        f"line {line_of(reader.text, ('find',))} (find)",
+        form.url,
+        reader.value(form.key, ("find", "key")),
+        reader.value(form.name, ("find", "name")) if form.name is not None else None,
+        frozenset(form.nobody),
+        reader.path(form.hindrances, ("find", "hindrances")) if form.hindrances else None,
+        reader.value(form.hindrance, ("find", "hindrance")),
+        reader.value(form.reason, ("find", "reason")),
+    )
 
 
 def _lists(reader: _Reader, file: wire.DescriptionFile) -> Iterator[Listing]:
@@ -221,10 +247,17 @@ def _rules(reader: _Reader, file: wire.DescriptionFile, lists: Collection[str]) 
                 name,
                 form.source,
                 reader.fields(form, at),
-                key=reader.values(form.key, (*at, "key")) if isinstance(form, wire.EntryForm) else {},
+                key=_key(reader, form, at),
                 kind=form.kind if isinstance(form, wire.EntryForm) else Kind.DELEGATE,
                 when=tuple(_when(reader, form, at)),
             )
+
+
+def _key(reader: _Reader, form: wire.Lines, at: Sequence[str | int]) -> dict[str, Value]:
+    """The parts of the key of an entry, or of the one that something was done by."""
+    if isinstance(form, wire.EntryForm):
+        return reader.values(form.key, (*at, "key"))
+    return reader.values(form.entry, (*at, "entry")) if isinstance(form, wire.ActivityForm) else {}
 
 
 def _when(reader: _Reader, form: wire.Lines, at: Sequence[str | int]) -> Iterator[When]:
@@ -334,6 +367,8 @@ def _names(at: Sequence[str | int]) -> list[str]:
         "memberships": wire.MembershipForm,
         "activity": wire.ActivityForm,
         "acts": wire.ActForm,
+        "find": wire.FindForm,
+        "limits": wire.LimitsForm,
     }
     model = forms.get(str(at[0]), wire.DescriptionFile) if at else wire.DescriptionFile
     return [one.alias or name for name, one in model.model_fields.items()]

@@ -5,11 +5,12 @@ from __future__ import annotations
 import random
 from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
+from importlib import resources
 from typing import Any
 
 from openlatch.demo.cast import OUTSIDERS, STAFF, VOLUNTEERS, Someone
 
-__all__ = ["BY_KEY", "Feed", "ago", "dome_control", "live_sky", "plate_archive"]
+__all__ = ["BY_KEY", "Feed", "ago", "dome_control", "live_sky", "live_sky_described", "plate_archive"]
 
 BY_KEY: Mapping[str, Someone] = {s.key: s for s in (*STAFF, *VOLUNTEERS, *OUTSIDERS)}
 
@@ -320,6 +321,11 @@ def _folders(feed: Feed) -> list[dict[str, Any]]:
         {"key": name, "account": "plates", "resource": name, "zone": "Europe/London", "statements": statements}
         for name, statements in folders.items()
     ]
+
+
+def live_sky_described() -> str:
+    """Return the description by which Live Sky is read."""
+    return resources.files("openlatch.demo").joinpath("live-sky.toml").read_text("utf-8")
 
 
 def live_sky(now: datetime) -> dict[str, Any]:

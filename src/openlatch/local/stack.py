@@ -309,6 +309,7 @@ class Stack:
         mail = {"host": "127.0.0.1", "port": str(self._mail.port), "user": protocols.MAILBOX_OWNER}
         gateway = {"host": "127.0.0.1", "port": str(self._gateway.port), "user": self._gateway.login}
         gateway |= {"host_key": self._gateway.host_key, "file": str(self._gateway.file), "log": str(self._gateway.log)}
+        sky = {"url": self.stand_in_url("sky"), "description": feeds.live_sky_described()}
         roll = {"url": self.stand_in_url("roll"), "account": "People Directory"}
         return (
             *(
@@ -317,9 +318,9 @@ class Stack:
                     ("Dome Control", "dome"),
                     ("Plate Archive", "archive"),
                     ("Ticket Desk", "desk"),
-                    ("Live Sky", "sky"),
                 )
             ),
+            Outside("Live Sky", "described", sky, self._secrets["sky"]),
             Outside(
                 "Donation Box", "oauth", {"issuer": self.stand_in_url("box"), "domain": DOMAIN}, self._box(now()).secret
             ),

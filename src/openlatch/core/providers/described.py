@@ -19,6 +19,7 @@ from zoneinfo import ZoneInfo
 import uritemplate
 from jsonpath_rfc9535 import JSONPathEnvironment
 
+from openlatch.core.limits import Limits
 from openlatch.core.powers import in_order
 from openlatch.core.providers.observation import (
     ObservedAccount,
@@ -27,13 +28,14 @@ from openlatch.core.providers.observation import (
     ObservedMembership,
     ObservedParty,
 )
-from openlatch.core.providers.ports import Answer, Change, Gift
-from openlatch.words import Kind, PartyKind, PartyStatus, Power, State
+from openlatch.core.providers.ports import Answer, Change, Found, Gift, Hindrance
+from openlatch.words import Kind, PartyKind, PartyStatus, Power, Side, State
 
 __all__ = [
     "Act",
     "Described",
     "Fault",
+    "Finding",
     "Joined",
     "Listing",
     "Made",
@@ -49,17 +51,21 @@ __all__ = [
     "changed",
     "cursor_in",
     "ended",
+    "found_in",
     "given",
     "gives",
+    "gives_until",
     "joined",
     "lines_in",
     "made",
     "member_set",
     "request_of",
+    "searched",
 ]
 
 Line = dict[str, Any]
 W = TypeVar("W", bound=StrEnum)
+U = TypeVar("U")
 OF = "of"
 """What the line of the outer list is called in the lines of a list that is asked for each of them."""
 _PATHS = JSONPathEnvironment()
@@ -244,6 +250,20 @@ class Act:
 
 
 @dataclass(frozen=True, slots=True)
+class Finding:
+    """A request that finds somebody, and how its answer is read."""
+
+    part: str
+    url: str
+    key: Value
+    name: Value | None
+    nobody: frozenset[int]
+    hindrances: Path | None
+    hindrance: Value
+    reason: Value
+
+
+@dataclass(frozen=True, slots=True)
 class Described:
     """A whole description."""
 
@@ -251,6 +271,9 @@ class Described:
     rules: tuple[Rule, ...]
     acts: tuple[Act, ...] = ()
     levels: Mapping[str, tuple[Power, ...]] = field(default_factory=dict)
+    finding: Finding | None = None
+    limits: Limits = field(default_factory=Limits)
+    again_by: Side = Side.HOLDER
 
     def rule_of(self, entry: str) -> Rule | None:
         """Return the rule that made an entry, by the entry's key."""
@@ -445,6 +468,7 @@ def _parties(result: Made, _described: Described, value: _Reader) -> Callable[[L
             value.text("name", line) or key,
             tuple(dict.fromkeys(value.all("addresses", line))),
             status(line),
+            verified=value.text("verified", line) == "true",
             publisher=value.text("publisher", line),
             home=value.text("home", line),
             sponsor=value.text("sponsor", line),
@@ -464,6 +488,7 @@ def _more_of(known: ObservedParty, other: ObservedParty) -> ObservedParty:
         known.name if known.name != known.key else other.name,
         tuple(dict.fromkeys((*known.addresses, *other.addresses))),
         known.status if known.status is not PartyStatus.UNKNOWN else other.status,
+        verified=known.verified or other.verified,
         publisher=known.publisher or other.publisher,
         home=known.home or other.home,
         sponsor=known.sponsor or other.sponsor,
@@ -473,14 +498,19 @@ def _more_of(known: ObservedParty, other: ObservedParty) -> ObservedParty:
 def _entries(result: Made, described: Described, value: _Reader) -> Callable[[Line], None]:
     levels = {level: in_order(powers) for level, powers in described.levels.items()}
     fields = value.rule.values.keys()
-    state = value.words("state", State, State.LIVE, but=set(State) - {State.LIVE, State.PAUSED})
+    # What is not taken up yet is so until the service shows it otherwise.
+    usual = State.OFFERED if value.rule.kind is Kind.OFFER else State.LIVE
+    state = value.words("state", State, usual, but=set(State) - {usual, State.PAUSED})
     readers: dict[str, Callable[[str, Line], Any]] = {
-        **dict.fromkeys(("given_at", "last_used", "ends_at"), value.at),
+        **dict.fromkeys(("given_at", "accepted_at", "last_used", "ends_at"), value.at),
+        "reviewed_at": value.ats,
         **dict.fromkeys(("given_by", "basis", "device", "network"), value.text),
         **dict.fromkeys(("permissions", "resources"), lambda name, line: tuple(value.all(name, line))),
         "state": lambda _name, line: state(line),
     }
-    more = [(name, read) for name, read in readers.items() if name in fields]
+    more = [
+        (name, read) for name, read in readers.items() if name in fields or (name == "state" and usual != State.LIVE)
+    ]
     kind = value.rule.kind
     known: dict[str, Any] = {"use_known": "last_used" in fields, "end_unknown": "ends_at" not in fields}
 
@@ -502,12 +532,21 @@ def _entries(result: Made, described: Described, value: _Reader) -> Callable[[Li
 
 
 def _activity(result: Made, _described: Described, value: _Reader) -> Callable[[Line], None]:
+    power = value.words("power", Power, None)
+    named: dict[frozenset[tuple[str, str]], str | None] = {}
+    for entry in result.entries if value.rule.key else ():
+        parts = _parts(entry.key)
+        # Of two with the same parts, nobody could say which one was used.
+        named[parts] = None if parts in named else entry.key
+
     def add(line: Line) -> None:
         at = value.at("at", line)
         if at is None:
             raise Fault(value.rule.part, "`at` has no value")
         key, account, party = (value.needed(name, line) for name in ("key", "account", "party"))
-        result.activity.append(ObservedActivity(key, at, account, party, what=value.text("what", line)))
+        used = named.get(_parts(value.key(line))) if value.rule.key else None
+        doing = ObservedActivity(key, at, account, party, entry=used, power=power(line), what=value.text("what", line))
+        result.activity.append(doing)
 
     return add
 
@@ -538,14 +577,14 @@ class _Reader:
             raise Fault(self.rule.part, f"`{name}` is not described")
         return _needed(value, line, self.rule.part, name)
 
-    def words(self, name: str, kind: type[W], usual: W, *, but: Collection[W] = ()) -> Callable[[Line], W]:
+    def words(self, name: str, kind: type[W], usual: U, *, but: Collection[W] = ()) -> Callable[[Line], W | U]:
         """A function that reads one of some words."""
         value = self._first.get(name)
         known = {str(word): word for word in kind if word not in but}
         if value is None:
             return lambda _line: usual
 
-        def read(line: Line) -> W:
+        def read(line: Line) -> W | U:
             text = _text(value, line)
             if text and text not in known:
                 said = f"`{name}` is {text!r}, which is none of {', '.join(known)}: give a table"
@@ -569,6 +608,15 @@ class _Reader:
             how = value.form or "instant"
             raise Fault(self.rule.part, f"`{name}` is {text!r}, which cannot be read as {how}") from error
 
+    def ats(self, name: str, line: Line) -> tuple[datetime, ...]:
+        """All instants that a value finds."""
+        value = self._first.get(name)
+        found = [] if value is None else [text for text in _texts(value, line) if text]
+        try:
+            return tuple(_instant(value, text) for text in found) if value is not None else ()
+        except (ValueError, OverflowError) as error:
+            raise Fault(self.rule.part, f"`{name}` has {found!r}, which cannot be read as instants") from error
+
     def key(self, line: Line) -> str:
         """The key of an entry, from which its parts can be had again."""
         parts = [
@@ -576,6 +624,11 @@ class _Reader:
             for name, value in self.rule.key.items()
         ]
         return f"{self.rule.name}:{'&'.join(parts)}"
+
+
+def _parts(entry: str) -> frozenset[tuple[str, str]]:
+    """The parts of the key of an entry, whichever rule has made it."""
+    return frozenset(parse_qsl(entry.partition(":")[2], keep_blank_values=True))
 
 
 def _quoted(text: str) -> str:
@@ -684,6 +737,31 @@ def changed(described: Described, entry: str, party: str, change: Change) -> lis
 def gives(described: Described) -> frozenset[Kind]:
     """Return the kinds of entry that a party can be given."""
     return frozenset(rule.kind for rule in described.rules if rule.makes == "entry" and _act(described, "give", rule))
+
+
+def gives_until(described: Described) -> frozenset[Kind]:
+    """Return the kinds of entry that a party can be given with an end."""
+    rules = [rule for rule in described.rules if rule.makes == "entry"]
+    acts = [(rule.kind, _act(described, "give", rule)) for rule in rules]
+    return frozenset(kind for kind, act in acts if act is not None and "until" in act.names)
+
+
+def searched(finding: Finding, text: str) -> str:
+    """Return the address that finds somebody, relative to the provider's."""
+    return str(uritemplate.expand(finding.url, {"who": text}))
+
+
+def found_in(finding: Finding, document: Any) -> Found:
+    """Return whom an answer names, and what keeps them from being let in."""
+    line = document if isinstance(document, dict) else {}
+    listed = finding.hindrances.first(line) if finding.hindrances else None
+    if listed is not None and not (isinstance(listed, list) and all(isinstance(one, dict) for one in listed)):
+        raise Fault(finding.part, f"{finding.hindrances} is no list of objects")
+    hindrances = tuple(
+        Hindrance(_needed(finding.hindrance, one, finding.part, "hindrance"), _text(finding.reason, one))
+        for one in listed or ()
+    )
+    return Found(_text(finding.key, line), _text(finding.name, line) if finding.name else "", hindrances)
 
 
 def given(described: Described, party: str, gift: Gift) -> tuple[Act, Sent] | None:

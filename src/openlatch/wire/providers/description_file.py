@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
-from openlatch.words import Kind, Power
+from openlatch.words import Kind, Power, Side
 
 __all__ = ["DescriptionFile", "ValueForm"]
 
@@ -116,6 +116,7 @@ class PartyForm(Lines):
     kind: Value = "person"
     addresses: Annotated[list[Value], Field(max_length=10)] = []
     status: Value | None = None
+    verified: Annotated[Value | None, Field(description="whether the service has made sure of who it is")] = None
     publisher: Value | None = None
     home: Value | None = None
     sponsor: Annotated[Value | None, Field(description="the e-mail address of whoever answers for it")] = None
@@ -135,6 +136,10 @@ class EntryForm(Lines):
     state: Value | None = None
     given_at: Value | None = None
     given_by: Value | None = None
+    accepted_at: Annotated[Value | None, Field(description="when whoever has it took it up")] = None
+    reviewed_at: Annotated[
+        Value | None, Field(description="when the service had it looked at; one instant or a list of them")
+    ] = None
     last_used: Value | None = None
     ends_at: Value | None = None
     basis: Value | None = None
@@ -158,6 +163,10 @@ class ActivityForm(Lines):
     account: Value
     party: Value
     what: Value | None = None
+    power: Annotated[Value | None, Field(description="the power that it took, in our words")] = None
+    entry: Annotated[
+        dict[Name, Value], Field(max_length=6, description="the parts of the key of the entry that was used")
+    ] = {}
 
 
 class ActForm(Part):
@@ -193,6 +202,27 @@ class ActForm(Part):
     says: Annotated[PathText | None, Field(description="where an answer says why")] = None
 
 
+class FindForm(Part):
+    """A request that finds somebody by an address or a handle, and says what keeps them from being let in."""
+
+    url: Annotated[Address, Field(description="URI Template with {who}")]
+    key: Annotated[Value, Field(description="of whoever is found; empty for nobody")]
+    name: Value | None = None
+    nobody: Annotated[Statuses, Field(description="statuses that say that nobody is known by that")] = [404]
+    hindrances: Annotated[PathText | None, Field(description="what keeps them from being let in")] = None
+    hindrance: Annotated[Value, Field(description="a short name of one, the same each time")] = "$.kind"
+    reason: Annotated[Value, Field(description="what it is, in words")] = "$.reason"
+
+
+class LimitsForm(Part):
+    """What the service itself does not let anyone pass."""
+
+    opt_in: Annotated[bool, Field(description="whether people have to agree to be invited first")] = False
+    never: Annotated[
+        list[Annotated[Power, Field(strict=False)]], Field(description="powers that nobody is let in with")
+    ] = []
+
+
 class DescriptionFile(Part):
     """How a provider is read and changed by its own interface (HTTP and JSON), version 1."""
 
@@ -207,3 +237,8 @@ class DescriptionFile(Part):
     activity: Annotated[list[ActivityForm], Field(max_length=10)] = []
     levels: Annotated[dict[str, list[Annotated[Power, Field(strict=False)]]], Field(max_length=500)] = {}
     acts: Annotated[list[ActForm], Field(max_length=50)] = []
+    find: FindForm | None = None
+    limits: LimitsForm = LimitsForm()
+    given_again_by: Annotated[
+        Side, Field(strict=False, description="who can give access again that was ended: the holder, the party, either")
+    ] = Side.HOLDER
