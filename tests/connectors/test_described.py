@@ -15,9 +15,9 @@ import pytest
 from openlatch.connectors import described as connector
 from openlatch.connectors.described import DescribedConnector
 from openlatch.core.providers.observation import ObservedEntry
-from openlatch.core.providers.ports import Change, Gift
+from openlatch.core.providers.ports import Change, Found, Gift, Hindrance
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
-from openlatch.words import Kind, PartyKind, PartyStatus, State
+from openlatch.words import Kind, PartyKind, PartyStatus, Power, Side, State
 from tests.connectors.houses import Club, House, Ledger, Rota, Senders
 
 EXAMPLES = Path(__file__).parents[2] / "docs" / "described"
@@ -339,3 +339,99 @@ def test_who_may_send_in_the_name_of_a_mailbox_is_read_from_a_described_list() -
     assert set(found) - set(entries(mail)) == {key}
     connect(mail).give("bo", Gift("desk@mail.example", Kind.DELEGATE, "send on its behalf"), "2")
     assert entries(mail)[key].level == "send on its behalf"
+
+
+SEARCH = """
+
+[find]
+url = "/people{?who}"
+key = "$.login"
+name = "$.name"
+hindrances = "$.blocks"
+hindrance = "$.code"
+reason = "$.text"
+
+[limits]
+opt_in = true
+never = ["own"]
+"""
+
+
+def searched(answer: Any, status: int = 200) -> Any:
+    """What comes of a search that is answered so."""
+    text = 'given_again_by = "either"\n' + (EXAMPLES / "club.toml").read_text() + SEARCH
+
+    def say(request: httpx.Request) -> httpx.Response:
+        assert (request.url.path, dict(request.url.params)) == ("/people", {"who": "ada & co"})
+        return httpx.Response(status, json=answer)
+
+    settings = {"url": "http://house.example", "description": text}
+    return DescribedConnector(settings, "club-secret", httpx.MockTransport(say)).find("ada & co")
+
+
+def test_somebody_is_found_as_described_with_what_keeps_them_out() -> None:
+    blocks = [{"code": "not-opted-in", "text": "Not yet."}]
+    assert searched({"login": "ada", "name": "Ada", "blocks": []}) == Found("ada", "Ada")
+    assert searched({"login": 7, "blocks": None}) == Found("7", "")
+    assert searched({"login": "ada", "name": "Ada", "blocks": blocks}) == Found(
+        "ada", "Ada", (Hindrance("not-opted-in", "Not yet."),)
+    )
+    assert [h.kind for h in searched(None, 404).hindrances] == ["not-registered"]
+    for wrong in ({"login": "ada", "blocks": "no"}, {"login": "ada", "blocks": [{"text": "x"}]}):
+        with pytest.raises(ProviderUnreadable, match=r"line \d+ \(find\)"):
+            searched(wrong)
+
+
+def test_what_is_promised_beside_acts_is_as_described() -> None:
+    able = connect(Club(), 'given_again_by = "either"\n' + (EXAMPLES / "club.toml").read_text() + SEARCH).abilities()
+    assert (able.limits.opt_in, able.limits.never, able.redone_by) == (True, frozenset({Power.OWN}), Side.EITHER)
+    assert able.gives_until == {Kind.DELEGATE}
+    for wrong, says in (
+        (SEARCH.replace("{?who}", ""), "has no {who}"),
+        (SEARCH.replace("{?who}", "{?whom}"), "there is no 'whom'"),
+        (SEARCH.replace('"$.blocks"', '"blocks"'), "find.hindrances"),
+        (SEARCH.replace("never", "nevr"), "it is not known"),
+    ):
+        with pytest.raises(Invalid, match=says):
+            connect(Club(), (EXAMPLES / "club.toml").read_text() + wrong)
+
+
+SPARSE = """
+description = 1
+lists = [
+    { name = "all", url = "/all", items = "$.all[*]" },
+    { name = "log", url = "/log", items = "$.log[*]" },
+]
+accounts = [{ from = "all", key = "$.a" }]
+parties = [{ from = "all", key = "$.p", verified = "$.sure" }]
+entries = [
+    { from = "all", name = "one", when = [{ value = "$.k", is = ["1"] }], key = { id = "$.id" }, account = "$.a", \
+party = "$.p", reviewed_at = "$.seen[*]", accepted_at = "$.at" },
+    { from = "all", name = "two", kind = "offer", when = [{ value = "$.k", not = ["1"] }], key = { id = "$.id" }, \
+account = "$.a", party = "$.p" },
+]
+activity = [
+    { from = "log", key = "$.n", at = "$.at", account = "$.a", party = "$.p", power = "$.w", entry = { id = "$.id" } },
+]
+"""
+
+
+def test_what_was_done_is_by_the_access_that_is_named_if_there_is_just_one() -> None:
+    at = "2026-05-01T00:00:00Z"
+    lines = [
+        {"a": "x", "p": "ada", "k": 1, "id": "e1", "seen": [at, at], "at": at, "sure": True},
+        {"a": "x", "p": "bo", "k": 2, "id": "e2"},
+        {"a": "x", "p": "bo", "k": 1, "id": "e3"},
+        {"a": "x", "p": "bo", "k": 2, "id": "e3"},
+    ]
+    log = [{"n": str(n), "at": at, "a": "x", "p": "bo", "id": f"e{n}", "w": "edit"} for n in (1, 2, 3, 4)]
+    settings = {"url": "http://house.example", "description": SPARSE}
+    made = DescribedConnector(settings, "x", httpx.MockTransport(lambda _: httpx.Response(200, json={})))
+    seen = made.trial({"/all": {"all": lines}, "/log": {"log": log}}).made
+    assert {e.key: (e.state, e.reviewed_at, e.accepted_at is not None) for e in seen.entries if e.party == "ada"} == {
+        "one:id=e1": (State.LIVE, (datetime(2026, 5, 1, tzinfo=UTC),) * 2, True)
+    }
+    assert next(e for e in seen.entries if e.key == "two:id=e2").state is State.OFFERED
+    assert [one.entry for one in seen.activity] == ["one:id=e1", "two:id=e2", None, None]
+    assert {one.power for one in seen.activity} == {Power.EDIT}
+    assert {key: party.verified for key, party in seen.parties.items()} == {"ada": True, "bo": False}

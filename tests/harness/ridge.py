@@ -21,10 +21,7 @@ from sqlalchemy import event
 from werkzeug.exceptions import HTTPException
 
 from openlatch.client import Client
-from openlatch.connectors.feed import FeedConnector
-from openlatch.connectors.oauth import OAuthConnector
 from openlatch.connectors.openid import OpenIdProvider
-from openlatch.connectors.scim import ScimConnector
 from openlatch.connectors.security_events import EventIssuer
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
@@ -48,7 +45,7 @@ from tests.harness.sealing import seal_all
 SERVER = "http://localhost:8480"
 KEY = "a2VzdHJlbC1yaWRnZS1vYnNlcnZhdG9yeS1vbi1oaWw="
 """the key of every vault in tests: what it hides is invented"""
-OVER_HTTP: Mapping[str, type[Any]] = {"feed": FeedConnector, "oauth": OAuthConnector, "scim": ScimConnector}
+OVER_HTTP = frozenset({"described", "feed", "oauth", "scim", "webdav"})
 SOON = timedelta(hours=1)
 MINUTE = timedelta(minutes=1)
 CHANGING = frozenset({"insert", "update", "delete"})
