@@ -103,6 +103,8 @@ def test_a_login_is_read_with_its_person_its_keys_its_groups_and_what_sudo_lets_
 def test_its_own_login_is_a_service_account_and_is_never_ended(connector: MachineConnector, machine: Machine) -> None:
     (page,) = connector.pages()
     assert {p.key for p in page.parties if p.service} == {f"login:{SELF}"}
+    (rule,) = (e for e in page.entries if e.key == f"sudo:{SELF}")
+    assert rule.powers == (Power.VIEW, Power.ADMIT), "it sees who can sign in, and lets in or out"
     before = machine.file(SELF)
     for key in (f"login:{SELF}", f"key:{SELF}:{OWN.fingerprint}", f"sudo:{SELF}"):
         with pytest.raises(ProviderRefused):

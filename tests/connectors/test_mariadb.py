@@ -238,6 +238,9 @@ def test_it_does_not_lock_itself_out_and_changes_nothing_that_it_may_not(
     for key in ("login", "role:keepers", "grant:shop"):
         with pytest.raises(ProviderRefused, match="does not let"):
             narrow.end(f"{key}:{PARTY}", PARTY, "1")
+    server.does("revoke admin option for keepers from latch@'127.0.0.1'")
+    with pytest.raises(ProviderRefused, match="do this"):
+        connector.end(f"role:keepers:{PARTY}", PARTY, "2")
     assert server.may(ORLA, "select * from shop.orders") is True
     assert {p.key for p in whole(connector).parties if p.service} == {"latch:127.0.0.1"}
 

@@ -86,7 +86,8 @@ def test_every_collection_is_read_with_whom_it_is_shared_with(server: Calendars,
     whole = entries[f"ace:{ORLA}:{IVO}"]
     assert (whole.resources, powers(whole)) == ((), (Power.ADMIT,))
     assert entries[f"ace:{CALENDAR}:authenticated"].kind is Kind.OPEN
-    owner = entries[f"ace:{CALENDAR}:{ORLA}"]
+    assert f"ace:{CALENDAR}:{ORLA}" not in entries, "whoever owns all of it owns each part, and it is said once"
+    owner = entries[f"ace:{ORLA}:{ORLA}"]
     assert (owner.level, Power.OWN in powers(owner)) == ("owner", True)
 
 

@@ -354,7 +354,14 @@ class MachineConnector(Ends, Changes, Finds, Gives):
             yield entry(f"group:{group}:{login.name}", f"group {group}", **_lent(machine.lends(group)))
         if rules := machine.may(login):
             level = EVERYTHING if any(rule.everything for rule in rules) else SOME
-            yield entry(f"sudo:{login.name}", level, **_lent(rules))
+            yield entry(f"sudo:{login.name}", level, **(_lent(rules) | self._helps(login, rules)))
+
+    def _helps(self, login: Login, rules: Iterable[Sudo]) -> dict[str, Any]:
+        """What our own login can do by the helper alone: see who can sign in, and change that."""
+        alone = login.name == self._user and all(
+            command.rpartition(": ")[2].partition(" ")[0] == self._helper for rule in rules for command in rule.commands
+        )
+        return {"powers": (Power.VIEW, Power.ADMIT)} if alone else {}
 
 
 def _lent(rules: Iterable[Sudo]) -> dict[str, Any]:

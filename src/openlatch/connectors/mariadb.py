@@ -169,14 +169,15 @@ class MariaDbConnector(Ends, Finds, Gives):
         self._account = ObservedAccount(_ACCOUNT, settings.get("account") or self._host)
 
     def abilities(self) -> Abilities:
-        kinds = frozenset({Kind.DELEGATE, Kind.SESSION, Kind.OPEN})
+        given = frozenset({Kind.DELEGATE, Kind.OPEN})
+        kinds = given | {Kind.SESSION}
         seen = self._read()
         levels = {
             login.name: in_order(seen.powers(whole))
             for whole, login in seen.logins.items()
             if login.role and not login.anyone
         }
-        return Abilities(kinds, kinds, gives=frozenset({Kind.DELEGATE}), levels=levels)
+        return Abilities(kinds, kinds, gives=given, levels=levels)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read(), self._account, self._user)
@@ -312,7 +313,7 @@ class MariaDbConnector(Ends, Finds, Gives):
         encrypted = bool(self._authority) or not outgoing.is_beside(address)
         # Without a context the library encrypts where the server does, and asks for no certificate.
         ways: dict[str, Any] = {"ssl": self._trusts} if encrypted else {}
-        connection = None
+        connection, let_in = None, False
         try:
             connection = pymysql.connect(
                 host=self._host,
@@ -330,9 +331,10 @@ class MariaDbConnector(Ends, Finds, Gives):
                 program_name="open-latch",
             )
             connection.connect(outgoing.connected(self._host, self._port, 5, in_clear=not encrypted))
+            let_in = True
             yield connection
         except pymysql.err.MySQLError as error:
-            raise self._told(error) from error
+            raise self._told(error, let_in=let_in) from error
         except (OSError, ssl.SSLError) as error:
             raise ProviderDown(
                 f"{self._where} does not answer ({error}).",
@@ -342,17 +344,18 @@ class MariaDbConnector(Ends, Finds, Gives):
             if connection is not None and connection.open:
                 connection.close()
 
-    def _told(self, error: pymysql.err.MySQLError) -> Exception:
+    def _told(self, error: pymysql.err.MySQLError, *, let_in: bool) -> Exception:
         """An error of the server, or on the way to it, as one of ours."""
         code, said = (*error.args, "", "")[:2]
-        if code in (1045, 1698, 1251, 2059, 1862):
+        if code in (1045, 1698, 1251, 2059, 1862) and not let_in:
             return ProviderRefused(
                 f"{self._where} does not let “{self._user}” in: {said}.", next_step="Check the user and the password."
             )
-        if code in (1044, 1142, 1143, 1227, 1370, 1410, 1147, 1141):
+        # A role is taken back by whoever may pass it on; the server says of anyone else that they are not let in.
+        if code in (1044, 1045, 1142, 1143, 1227, 1370, 1410, 1698, 1147, 1141):
             return ProviderRefused(
                 f"{self._where} does not let “{self._user}” do this: {said}.",
-                next_step="Give that login the rights that the guide names, then try again.",
+                next_step="Give that login the right that this takes (see the guide), then try again.",
             )
         if code == 1146 and "global_priv" in str(said):
             return ProviderUnreadable(

@@ -211,7 +211,7 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
             kinds,
             dates=logins,
             prolongs=logins,
-            gives=logins,
+            gives=logins | {Kind.OPEN},
             levels=levels,
             enforces=enforces,
             past_end="" if catalogue.by_password else _PAST_END,

@@ -146,7 +146,7 @@ class WebDavConnector(Ends, Finds, Gives):
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.OPEN})
-        return Abilities(kinds, kinds, gives=frozenset({Kind.DELEGATE}))
+        return Abilities(kinds, kinds, gives=kinds)
 
     def pages(self) -> Iterator[Page]:
         self._caller.reads()
@@ -155,8 +155,14 @@ class WebDavConnector(Ends, Finds, Gives):
             seen.principals[principal.path] = principal
         told: set[str] = set()
         memberships: set[ObservedMembership] = set()
+        owned: dict[str, set[str]] = {}
         for account, thing in self._collections(seen):
-            entries = tuple(self._entries(account, thing))
+            found = tuple(self._entries(account, thing))
+            if thing.path == account:
+                owned[account] = {entry.party for entry in found if entry.level == OWNER}
+            # Whoever owns all of it owns each part, which need not be said of each.
+            part = thing.path != account
+            entries = tuple(e for e in found if not (part and e.level == OWNER and e.party in owned.get(account, ())))
             accounts = (ObservedAccount(account, thing.name),) if thing.path == account else ()
             parties = []
             waiting = [entry.party for entry in entries]

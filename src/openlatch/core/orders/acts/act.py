@@ -243,7 +243,9 @@ def able(s: Situation, kind: Kind, kinds: Iterable[Kind], what: str, next_step: 
     """Refuse (Conflict) what cannot be done from here with what is of a kind: only these kinds can."""
     if s.entry.by_hand or kind not in kinds:
         raise Conflict(
-            f"At {s.provider} a {kind} cannot {what}. Nothing was changed.", next_step=next_step, entry=s.entry.ref
+            f"At {s.provider}, access of the kind “{kind}” cannot {what}. Nothing was changed.",
+            next_step=next_step,
+            entry=s.entry.ref,
         )
 
 
