@@ -16,6 +16,7 @@ from openlatch.words import Power
 
 __all__ = [
     "NO_SHELL",
+    "SHELL",
     "WORDS",
     "KeyLine",
     "addresses_in",

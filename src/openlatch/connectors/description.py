@@ -153,7 +153,9 @@ def read(text: str) -> Read:
         raise _refused(reader.errors)
     levels = {name: tuple(powers) for name, powers in file.levels.items()}
     limits = Limits(never=frozenset(file.limits.never), opt_in=file.limits.opt_in)
-    described = Described(lists, rules, acts, levels, finding, limits, file.given_again_by)
+    described = Described(
+        lists=lists, rules=rules, acts=acts, levels=levels, finding=finding, limits=limits, again_by=file.given_again_by
+    )
     return Read(file.title, file.sign_in, described)
 
 
@@ -162,14 +164,14 @@ def _finding(reader: _Reader, form: wire.FindForm) -> Finding:
     if "who" not in uritemplate.variables(form.url):
         reader.wrong(("find", "url"), "the address has no {who}, so that nobody would be meant")
     return Finding(
-        f"line {line_of(reader.text, ('find',))} (find)",
-        form.url,
-        reader.value(form.key, ("find", "key")),
-        reader.value(form.name, ("find", "name")) if form.name is not None else None,
-        frozenset(form.nobody),
-        reader.path(form.hindrances, ("find", "hindrances")) if form.hindrances else None,
-        reader.value(form.hindrance, ("find", "hindrance")),
-        reader.value(form.reason, ("find", "reason")),
+        part=f"line {line_of(reader.text, ('find',))} (find)",
+        url=form.url,
+        key=reader.value(form.key, ("find", "key")),
+        name=reader.value(form.name, ("find", "name")) if form.name is not None else None,
+        nobody=frozenset(form.nobody),
+        hindrances=reader.path(form.hindrances, ("find", "hindrances")) if form.hindrances else None,
+        hindrance=reader.value(form.hindrance, ("find", "hindrance")),
+        reason=reader.value(form.reason, ("find", "reason")),
     )
 
 

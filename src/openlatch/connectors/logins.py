@@ -142,18 +142,18 @@ def machine_of(text: str) -> Machine:
         now = datetime.fromtimestamp(int(parts[0][0][2]), UTC)
         zone = _zone(titles["accepted"][1])
         return Machine(
-            now,
-            zone,
-            says.get("usepam", "no") == "yes",
-            tuple(_logins(named["passwd"], named["shadow"], members)),
-            {name: int(gid) for name, _, gid, _ in groups},
-            tuple(_keys(parts, "")),
-            tuple(_keys(parts, _ENDED)),
-            tuple(_sudo("\n".join(named["sudo"]))),
-            tuple(_sessions(titles["sessions"], named["sessions"])),
-            dict(_last(named["last"])),
-            uses("\n".join(named["accepted"]), now, zone),
-            {
+            now=now,
+            zone=zone,
+            pam=says.get("usepam", "no") == "yes",
+            logins=tuple(_logins(named["passwd"], named["shadow"], members)),
+            groups={name: int(gid) for name, _, gid, _ in groups},
+            keys=tuple(_keys(parts, "")),
+            ended=tuple(_keys(parts, _ENDED)),
+            sudo=tuple(_sudo("\n".join(named["sudo"]))),
+            sessions=tuple(_sessions(titles["sessions"], named["sessions"])),
+            last=dict(_last(named["last"])),
+            accepted=uses("\n".join(named["accepted"]), now, zone),
+            elsewhere={
                 name: says[name]
                 for name in ("authorizedkeyscommand", "trustedusercakeys")
                 if says.get(name, "none") != "none"
@@ -188,16 +188,16 @@ def _logins(passwd: Sequence[str], shadow: Sequence[str], members: Mapping[str, 
         said = gecos.split(",")[0].strip()
         person, address = parseaddr(gecos if "@" in gecos else "")
         yield Login(
-            name,
-            int(uid),
-            int(gid),
-            person or (said if "@" not in said else "") or name,
-            (address,) if "@" in address else (),
-            not shell.endswith(_NO_SHELL),
-            password == _LOCKED,
-            password == _NONE,
-            int(day) if day else None,
-            tuple(sorted(members.get(name, ()))),
+            name=name,
+            uid=int(uid),
+            gid=int(gid),
+            person=person or (said if "@" not in said else "") or name,
+            addresses=(address,) if "@" in address else (),
+            shell=not shell.endswith(_NO_SHELL),
+            locked=password == _LOCKED,
+            open=password == _NONE,
+            last_day=int(day) if day else None,
+            groups=tuple(sorted(members.get(name, ()))),
         )
 
 

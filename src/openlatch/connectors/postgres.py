@@ -372,7 +372,15 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
                     ways = {row[0] for row in cursor.execute(_RULES)}
         by_password = ways is not None and ways <= _BY_PASSWORD
         of_roles, of_grantees = _grouped(members, "member"), _grouped(privileges, "grantee")
-        return _Catalogue(database, by_password, roles, of_roles, of_grantees, publics, sessions)
+        return _Catalogue(
+            database=database,
+            by_password=by_password,
+            roles=roles,
+            groups=of_roles,
+            privileges=of_grantees,
+            publics=publics,
+            sessions=sessions,
+        )
 
     def _reached(self) -> dict[str, str]:
         """At which address, and how it is kept from whoever is between: on the public internet, as https would be."""

@@ -382,13 +382,13 @@ class WebDavConnector(Ends, Finds, Gives):
         given = element.find(f"{DAV}deny") if grant is None else grant
         privileges = [] if given is None else [one for each in given.findall(f"{DAV}privilege") for one in each]
         return _Ace(
-            f"not:{principal}" if inverted is not None else principal,
-            tuple(dict.fromkeys(_name(one.tag) for one in privileges)),
-            grant is None,
-            element.find(f"{DAV}inherited") is not None,
-            element.find(f"{DAV}protected") is not None,
-            owners,
-            element,
+            principal=f"not:{principal}" if inverted is not None else principal,
+            privileges=tuple(dict.fromkeys(_name(one.tag) for one in privileges)),
+            denies=grant is None,
+            inherited=element.find(f"{DAV}inherited") is not None,
+            protected=element.find(f"{DAV}protected") is not None,
+            owners=owners,
+            element=element,
         )
 
     def _grants(self, path: str, principal: str) -> bool:

@@ -11,7 +11,19 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.providers import described as core
-from openlatch.core.providers.described import Act, Described, Fault, Listing, Path, Rule, Value, When
+from openlatch.core.providers.described import (
+    Act,
+    Described,
+    Fault,
+    Listing,
+    Path,
+    Rule,
+    Value,
+    When,
+    acting,
+    making,
+    values,
+)
 from openlatch.core.providers.ports import Answer, Change, Gift
 from openlatch.words import Kind
 
@@ -66,7 +78,7 @@ def test_what_a_request_needs_is_had_again_from_the_key_of_an_entry(
     rule = Rule("entry", "line 4", "all", "all", {}, {name: value(f"$.{name}") for name in key})
     whole = Described((), (rule,), (act,))
     line = dict(key)
-    made_key = core._Reader(rule).key(line)
+    made_key = making._Reader(rule).key(line)
     if not level:
         assert core.changed(whole, made_key, party, Change(level=level)) is None
         return
@@ -96,7 +108,7 @@ def test_an_answer_means_what_is_described_and_nothing_else(why: str, status: in
     ],
 )
 def test_instants_and_days_are_read_in_their_zone(form: Any, text: str, instant: datetime) -> None:
-    assert core._instant(value("$.at", form=form, zone="Europe/London"), text) == instant
+    assert values.instant(value("$.at", form=form, zone="Europe/London"), text) == instant
 
 
 names = st.text(min_size=1, max_size=6)
@@ -154,7 +166,7 @@ def test_an_end_that_is_sent_is_read_back_as_it_was_and_never_as_a_later_one(
     act = Act("date", "p", "all", "PUT", "/x", {"to": "{until}"}, until_as=form, zone=zone)
     rule = Rule("entry", "p", "all", "all", {})
     ((_, sent),) = core.changed(Described((), (rule,), (act,)), "all:id=1", "p", Change(ends_at=at)) or []
-    read = core._instant(value("$.at", form=form, zone=zone), str(sent.body["to"]))
+    read = values.instant(value("$.at", form=form, zone=zone), str(sent.body["to"]))
     whole = at.astimezone(ZoneInfo(zone)).time() == time()
     assert read == at if form not in ("day", "last-day") or whole else at - timedelta(days=1, hours=2) < read < at
 
@@ -180,8 +192,8 @@ def test_what_is_given_says_all_of_it_or_is_not_sent(account: str, party: str, l
     ("text", "sent"), [("17", 17), ("-3", -3), ("x", "x"), ("١٧", "١٧"), ("", None), ("9" * 30, "9" * 30)]
 )
 def test_what_is_to_be_a_number_is_one_where_it_can_be(text: str, sent: object) -> None:
-    assert core._filled({"n": "{id:number}"}, {"id": text}) == {"n": sent}
-    assert core._filled("no {id:number}!", {"id": text}) == f"no {text}!"
+    assert acting._filled({"n": "{id:number}"}, {"id": text}) == {"n": sent}
+    assert acting._filled("no {id:number}!", {"id": text}) == f"no {text}!"
 
 
 def test_a_line_of_another_list_belongs_by_what_both_say_and_two_of_them_are_a_fault() -> None:

@@ -100,7 +100,7 @@ const button = computed(() => {
       </template>
       <template v-for="setting in fields" :key="`${chosen} ${setting.name}`">
         <label :for="`setting-${setting.name}`" class="text-mute">
-          {{ setting.name.replaceAll("_", " ") }}<template v-if="!setting.needed">, if needed</template>
+          {{ setting.name.replaceAll("_", " ") }}<template v-if="!setting.needed"> (optional)</template>
         </label>
         <div>
           <textarea
