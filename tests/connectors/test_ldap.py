@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.connectors import ldap as connector_module
+from openlatch.connectors import ldap_entries
 from openlatch.connectors.ldap import LdapConnector, Thing
 from openlatch.core.providers.observation import Observation, ObservedMembership, complaints, resolved
 from openlatch.core.providers.ports import Change
@@ -351,7 +351,7 @@ def test_whatever_a_directory_writes_for_a_time_is_one_or_none(text: str, number
         one = thing(shadowExpire=value, accountExpires=value, lastLogonTimestamp=value, pwdLastSuccess=value)
         assert one.ends is None or one.ends.tzinfo is UTC
         assert one.used is None or one.used.tzinfo is UTC
-        connector_module._instant(value)
+        ldap_entries.instant_of(value)
 
 
 parts = st.lists(st.tuples(st.sampled_from(["cn", "ou"]), st.text("aBé,=+\\", min_size=1, max_size=4)), min_size=1)
@@ -368,7 +368,7 @@ def test_a_name_is_the_same_however_it_is_spelled_and_another_is_another(
                 for c in text
             )
 
-        return connector_module._plain(by.join(f"{name}={written(text)}" for name, text in parts))
+        return ldap_entries.plain_name(by.join(f"{name}={written(text)}" for name, text in parts))
 
     one = spelled(own, ",", hexed=False)
     assert one == spelled([(name.upper(), text.swapcase()) for name, text in own], ", ", hexed=True)

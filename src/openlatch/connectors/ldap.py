@@ -11,13 +11,10 @@ What a directory shows is read in pages (RFC 2696); one that shows only a part o
 
 from __future__ import annotations
 
-import re
 import ssl
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
-from functools import cached_property
+from datetime import UTC, datetime
 from typing import Any, ClassVar
 from urllib.parse import urlsplit
 from uuid import UUID
@@ -26,17 +23,32 @@ import ldap3
 from ldap3.core import exceptions as ldap
 from ldap3.protocol.rfc4527 import post_read_control
 from ldap3.utils.conv import escape_bytes, escape_filter_chars
-from ldap3.utils.dn import escape_rdn, parse_dn
 
 from openlatch.connecting import outgoing
 from openlatch.connecting.capabilities import Changes, Ends, Finds, HasTeams
 from openlatch.connecting.settings import checked, unable, wrong
+from openlatch.connectors.ldap_entries import (
+    ACCOUNT,
+    BEFORE_ALL,
+    DISABLES,
+    LOCKED,
+    OFF,
+    USED,
+    Named,
+    Thing,
+    entry_of,
+    groups_of,
+    held_by,
+    memberships_of,
+    names_members_by,
+    plain_name,
+    thing_of,
+    values_of,
+)
 from openlatch.core.model import Abilities
 from openlatch.core.providers.observation import (
     Observation,
     ObservedAccount,
-    ObservedEntry,
-    ObservedMembership,
     ObservedParty,
 )
 from openlatch.core.providers.ports import About, Answer, Change, Found, Page, Setting
@@ -47,16 +59,6 @@ __all__ = ["LdapConnector"]
 
 PEOPLE = "(|(objectClass=inetOrgPerson)(objectClass=posixAccount)(&(objectClass=user)(!(objectClass=computer))))"
 GROUPS = "(|(objectClass=groupOfNames)(objectClass=groupOfUniqueNames)(objectClass=posixGroup)(objectClass=group))"
-DISABLES = ("pwdAccountLockedTime", "nsAccountLock", "userAccountControl", "shadowExpire")
-"""The ways to disable a person, the usual one first: those of ppolicy, of 389 and its kin, of AD, and of shadow(5)."""
-LOCKED = "000001010000Z"
-"""What pwdAccountLockedTime says of an account that only an administrator opens again."""
-OFF = 0x2
-"""The bit of userAccountControl that disables an account."""
-BEFORE_ALL = "1"
-"""The day that shadowExpire names for an account that is over."""
-USED = ("pwdLastSuccess", "authTimestamp", "lastLogonTimestamp")
-"""What says when somebody last signed in, in the directories that keep it."""
 ASKED = [
     *("objectClass", "cn", "displayName", "givenName", "sn", "mail", "uid", "employeeType", "gidNumber"),
     *("sAMAccountName", "userPrincipalName", "createTimestamp", "whenCreated", "accountExpires"),
@@ -67,72 +69,7 @@ PAGES = (500, 100, 20)
 """How many things are asked for at a time, as many as the directory sends."""
 PIECE = 500
 NOBODY: Mapping[str, str] = {}
-_ACCOUNT = "directory"
-_ON_1601 = datetime(1601, 1, 1, tzinfo=UTC)
-_NEVER = frozenset({0, 0x7FFFFFFFFFFFFFFF})
 STANDS = "what was known before is kept."
-
-
-@dataclass(frozen=True)
-class Thing:
-    """An entry of the directory, with its attributes as they came, by their names in small letters."""
-
-    dn: str
-    values: Mapping[str, Sequence[bytes]]
-
-    def all(self, name: str) -> list[str]:
-        return [value.decode("utf-8", "replace") for value in self.values.get(name.lower(), ())]
-
-    def text(self, *names: str) -> str:
-        """The first value of the first of these attributes that has one."""
-        return next((found[0] for name in names if (found := self.all(name)) and found[0]), "")
-
-    @cached_property
-    def identity(self) -> str:
-        """What names it for as long as it lasts; its name, where the directory knows nothing better."""
-        guid = self.values.get("objectguid")
-        if guid and len(guid[0]) == 16:
-            return str(UUID(bytes_le=bytes(guid[0])))
-        return self.text("entryUUID").lower() or f"dn={_plain(self.dn)}"
-
-    @cached_property
-    def is_group(self) -> bool:
-        kinds = {kind.lower() for kind in self.all("objectClass")}
-        return bool(kinds & {"groupofnames", "groupofuniquenames", "posixgroup", "group"})
-
-    @property
-    def key(self) -> str:
-        return f"{'group' if self.is_group else 'person'}:{self.identity}"
-
-    @property
-    def over(self) -> bool:
-        """Whether somebody has disabled it. An end that has come by itself is only an end."""
-        with suppress(ValueError):
-            if int(self.text("userAccountControl") or 0) & OFF:
-                return True
-        locked = self.text("pwdAccountLockedTime") == LOCKED or self.text("nsAccountLock").lower() == "true"
-        return locked or self.text("shadowExpire") in ("0", BEFORE_ALL)
-
-    @cached_property
-    def ends(self) -> datetime | None:
-        """When it is over by itself: at the beginning of a day since 1970, or so many 100 ns since 1601."""
-        with suppress(ValueError, OverflowError):
-            day = int(self.text("shadowExpire") or -1)
-            if day >= 0:
-                return datetime(1970, 1, 1, tzinfo=UTC) + timedelta(days=day)
-            ticks = int(self.text("accountExpires") or 0)
-            if ticks not in _NEVER:
-                return _ON_1601 + timedelta(microseconds=ticks // 10)
-        return None
-
-    @property
-    def used(self) -> datetime | None:
-        """When it last signed in, where the directory keeps that."""
-        with suppress(ValueError, OverflowError):
-            ticks = int(self.text("lastLogonTimestamp") or 0)
-            if ticks:
-                return _ON_1601 + timedelta(microseconds=ticks // 10)
-        return max(filter(None, (_instant(self.text(name)) for name in USED)), default=None)
 
 
 class _Encrypted(ldap3.Tls):
@@ -178,7 +115,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
         self._port = port or (636 if self._safe else 389)
         self._base, self._login, self._secret = settings["base"], settings["login"], secret
         for name in ("base", "login"):
-            if not _plain(settings[name]):
+            if not plain_name(settings[name]):
                 raise wrong("ldap", name, "is no distinguished name", "Give one such as cn=latch,dc=ridge,dc=example.")
         self._filters = (settings.get("people") or PEOPLE, settings.get("groups") or GROUPS)
         self._disable = settings.get("disable") or DISABLES[0]
@@ -190,7 +127,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
             raise wrong(
                 "ldap", "authority", "is no certificate", "Give it in PEM: -----BEGIN CERTIFICATE-----"
             ) from error
-        self._account = ObservedAccount(_ACCOUNT, settings.get("account") or "Directory")
+        self._account = ObservedAccount(ACCOUNT, settings.get("account") or "Directory")
         self._where = f"{self._host}:{self._port}"
 
     def abilities(self) -> Abilities:
@@ -214,25 +151,25 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
             people = list(self._found(connection, self._filters[0]))
             groups = [thing for thing in self._found(connection, self._filters[1]) if thing.is_group]
         people = [thing for thing in people if not thing.is_group]
-        entries = [entry for thing in (*people, *groups) if (entry := _entry(thing)) is not None]
+        entries = [entry for thing in (*people, *groups) if (entry := entry_of(thing)) is not None]
         yield Page((self._account,), total=len(entries))
         things = [*people, *groups]
-        mails = {_plain(thing.dn): thing.text("mail") for thing in people}
+        mails = {plain_name(thing.dn): thing.text("mail") for thing in people}
         for place in range(0, len(things), PIECE):
             yield Page(parties=tuple(self._party(thing, mails) for thing in things[place : place + PIECE]))
         for place in range(0, len(entries), PIECE):
             yield Page(entries=tuple(entries[place : place + PIECE]), total=len(entries))
-        yield Page(memberships=tuple(dict.fromkeys(_memberships(_Named(things), things))))
+        yield Page(memberships=tuple(dict.fromkeys(memberships_of(Named(things), things))))
 
     def look(self, party: str) -> Observation:
         with self._connected() as connection:
             there = self._one(connection, party)
             if there is None:
                 return Observation(ReadingOutcome.COMPLETE, (self._account,))
-            groups = list(self._found(connection, f"(&{self._filters[1]}{_in_which(there)})"))
-        named = _Named([there, *groups])
-        entry = _entry(there)
-        own = [m for m in dict.fromkeys(_memberships(named, [there, *groups])) if m.member == party]
+            groups = list(self._found(connection, f"(&{self._filters[1]}{groups_of(there)})"))
+        named = Named([there, *groups])
+        entry = entry_of(there)
+        own = [m for m in dict.fromkeys(memberships_of(named, [there, *groups])) if m.member == party]
         teams = [group for group in groups if group.key in {m.team for m in own}]
         return Observation(
             ReadingOutcome.COMPLETE,
@@ -253,7 +190,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
             there = self._one(connection, entry)
             if there is None:
                 return Answer("there is no such person any more", already=True)
-            if _plain(there.dn) == _plain(self._login):
+            if plain_name(there.dn) == plain_name(self._login):
                 raise ProviderRefused(
                     f"{there.dn} is Open Latch's own login at {self._where}; disabling it would lock Open Latch out.",
                     next_step="Remove the provider from Open Latch, then disable it in the directory.",
@@ -290,7 +227,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
             if not belongs and (group is None or who is None):
                 return Answer(f"{so}: it is not there any more", already=True)
             group, who = self._needed(connection, team), self._needed(connection, member)
-            held = _held(group, who)
+            held = held_by(group, who)
             if bool(held) is belongs and not (held == ["gidNumber"] and belongs):
                 return Answer(f"{so} already", already=True)
             if "gidNumber" in held:
@@ -298,9 +235,11 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
                     f"{group.dn} is the primary group of {who.dn}, and everyone has one.",
                     next_step="Give them another primary group (gidNumber) in the directory.",
                 )
-            changes: dict[str, list[Any]] = {name: [(ldap3.MODIFY_DELETE, _values(group, who, name))] for name in held}
+            changes: dict[str, list[Any]] = {
+                name: [(ldap3.MODIFY_DELETE, values_of(group, who, name))] for name in held
+            }
             if belongs:
-                name = _by_what(group)
+                name = names_members_by(group)
                 value = who.text("uid") if name == "memberUid" else who.dn
                 changes = {name: [(ldap3.MODIFY_ADD, [value])]}
             self._changed(connection, group.dn, changes)
@@ -332,7 +271,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
                     f"A part of {self._base} is kept elsewhere, at {', '.join(one['uri'])}, which was not asked.",
                     next_step=f"Give a base below which everything is in one directory; {STANDS}",
                 )
-            yield _thing(one)
+            yield thing_of(one)
 
     def _one(self, connection: ldap3.Connection, key: str) -> Thing | None:
         """The person or the group with a key; None if there is none."""
@@ -341,7 +280,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
             with suppress(ldap.LDAPNoSuchObjectResult, ldap.LDAPInvalidDNSyntaxResult):
                 connection.search(identity[3:], "(objectClass=*)", ldap3.BASE, attributes=ASKED)
                 found = connection.response or ()
-                return next((_thing(one) for one in found if one["type"] == "searchResEntry"), None)
+                return next((thing_of(one) for one in found if one["type"] == "searchResEntry"), None)
             return None
         try:
             uuid = UUID(identity)
@@ -366,8 +305,8 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
         principal = thing.text("userPrincipalName")
         addresses = [*thing.all("mail"), *([principal] if "@" in principal else [])]
         status = PartyStatus.LEFT if thing.over else PartyStatus.CURRENT
-        own = _plain(thing.dn) == _plain(self._login)
-        sponsor = mails.get(_plain(thing.text("manager")), "")
+        own = plain_name(thing.dn) == plain_name(self._login)
+        sponsor = mails.get(plain_name(thing.text("manager")), "")
         known = tuple(dict.fromkeys(addresses))
         return ObservedParty(thing.key, PartyKind.PERSON, name, known, status, service=own, sponsor=sponsor)
 
@@ -517,128 +456,3 @@ _RAISED: Mapping[str, type[ProviderDown | ProviderRefused | ProviderUnreadable]]
     "meanwhile": ProviderDown,
     **dict.fromkeys(("credentials", "rights", "base", "filter", "attribute", "class", "unwilling"), ProviderRefused),
 }
-
-
-class _Named:
-    """What is known of the directory, by the names that groups give their members."""
-
-    def __init__(self, things: Sequence[Thing]) -> None:
-        self._by_dn = {_plain(thing.dn): thing.key for thing in things}
-        self._by_uid = {thing.text("uid"): thing.key for thing in things if not thing.is_group and thing.text("uid")}
-
-    def dn(self, dn: str) -> str:
-        return self._by_dn.get(_plain(dn), f"person:dn={_plain(dn)}")
-
-    def uid(self, uid: str) -> str:
-        return self._by_uid.get(uid, f"person:uid={uid}")
-
-    def team(self, dn: str) -> str:
-        """The group of that name; empty if it is none that is read."""
-        key = self._by_dn.get(_plain(dn), "")
-        return key if key.startswith("group:") else ""
-
-
-def _memberships(named: _Named, things: Sequence[Thing]) -> Iterator[ObservedMembership]:
-    """Who is in which group: as groups say it by name or by login, as people say it, and by their primary group."""
-    primary = {thing.text("gidNumber"): thing.key for thing in things if thing.is_group and thing.text("gidNumber")}
-    for thing in things:
-        if thing.is_group:
-            for dn in (*thing.all("member"), *(text.partition("#")[0] for text in thing.all("uniqueMember"))):
-                if dn:
-                    yield ObservedMembership(thing.key, named.dn(dn))
-            for uid in thing.all("memberUid"):
-                yield ObservedMembership(thing.key, named.uid(uid))
-        elif thing.text("gidNumber") in primary:
-            yield ObservedMembership(primary[thing.text("gidNumber")], thing.key)
-        for dn in thing.all("memberOf"):
-            if named.team(dn):
-                yield ObservedMembership(named.team(dn), thing.key)
-
-
-def _in_which(thing: Thing) -> str:
-    """The filter of the groups that something is in."""
-    dn, uid, gid = (escape_filter_chars(text) for text in (thing.dn, thing.text("uid"), thing.text("gidNumber")))
-    parts = [f"(member={dn})", f"(uniqueMember={dn})"]
-    parts += [f"(memberUid={uid})"] if uid and not thing.is_group else []
-    parts += [f"(gidNumber={gid})"] if gid and not thing.is_group else []
-    return f"(|{''.join(parts)})"
-
-
-def _by_what(group: Thing) -> str:
-    """The attribute by which a group names its members."""
-    kinds = {kind.lower() for kind in group.all("objectClass")}
-    if "groupofuniquenames" in kinds:
-        return "uniqueMember"
-    return "memberUid" if "posixgroup" in kinds and not kinds & {"groupofnames", "group"} else "member"
-
-
-def _held(group: Thing, who: Thing) -> list[str]:
-    """The attributes by which somebody is in a group."""
-    names = [name for name in ("member", "uniqueMember", "memberUid") if _values(group, who, name)]
-    gid = who.text("gidNumber")
-    return names + (["gidNumber"] if gid and not who.is_group and gid == group.text("gidNumber") else [])
-
-
-def _values(group: Thing, who: Thing, name: str) -> list[str]:
-    """Somebody as a group names them, just as it is written there."""
-    if name == "memberUid":
-        return [uid for uid in group.all(name) if not who.is_group and uid == who.text("uid")]
-    return [dn for dn in group.all(name) if _plain(dn.partition("#")[0]) == _plain(who.dn)]
-
-
-def _entry(thing: Thing) -> ObservedEntry | None:
-    """What a person or a group can do; None for who is disabled, and so can do nothing."""
-    given = _instant(thing.text("createTimestamp", "whenCreated"))
-    if thing.is_group:
-        name = thing.text("cn", "displayName") or thing.dn
-        return ObservedEntry(thing.key, _ACCOUNT, thing.key, Kind.DELEGATE, name, given_at=given)
-    if thing.over:
-        return None
-    return ObservedEntry(
-        thing.key,
-        _ACCOUNT,
-        thing.key,
-        Kind.DELEGATE if thing.ends is None else Kind.GRANT,
-        thing.text("employeeType") or "person",
-        given_at=given,
-        last_used=thing.used,
-        use_known=thing.used is not None,
-        ends_at=thing.ends,
-    )
-
-
-def _thing(one: Mapping[str, Any]) -> Thing:
-    raw: Mapping[str, Sequence[bytes]] = one["raw_attributes"]
-    return Thing(one["dn"], {name.partition(";")[0].lower(): values for name, values in raw.items() if values})
-
-
-def _plain(dn: str) -> str:
-    """A distinguished name in one spelling, whatever letters and spaces it was written with; empty if it is none."""
-    try:
-        parts = parse_dn(dn, escape=False, strip=True)
-    except ldap.LDAPException:
-        return ""
-    # What is left of a backslash is its character, so that none is taken for what parts names.
-    values = ((name.lower(), " ".join(_unescaped(value).casefold().split()), by) for name, value, by in parts)
-    return "".join(f"{name}={escape_rdn(value)}{by}" for name, value, by in values)
-
-
-def _unescaped(value: str) -> str:
-    """What a part of a name says, however it is written (RFC 4514, 2.4): characters, or bytes, behind backslashes."""
-    pieces = re.split(r"((?:\\[0-9a-fA-F]{2})+|\\.)", value, flags=re.DOTALL)
-    for place in range(1, len(pieces), 2):
-        code = pieces[place]
-        hexed = re.fullmatch(r"(?:\\[0-9a-fA-F]{2})+", code)
-        pieces[place] = bytes.fromhex(code.replace("\\", "")).decode("utf-8", "replace") if hexed else code[1:]
-    return "".join(pieces)
-
-
-def _instant(text: str) -> datetime | None:
-    """A generalized time (RFC 4517, 3.3.13) of UTC; None if it is none."""
-    digits = text.rstrip("Z").partition(".")[0]
-    if not text.endswith("Z") or not digits.isdecimal() or len(digits) not in (12, 14):
-        return None
-    try:
-        return datetime.strptime(digits, "%Y%m%d%H%M%S" if len(digits) == 14 else "%Y%m%d%H%M").replace(tzinfo=UTC)
-    except ValueError:
-        return None

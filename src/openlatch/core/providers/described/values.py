@@ -72,7 +72,7 @@ def text_of(value: Value, line: Line) -> str:
 
 
 def texts_of(value: Value, line: Line) -> Iterator[str]:
-    """Yield all that a value finds, each by itself: of one path every place it leads to, and what is in a list there."""
+    """Yield all that a value finds, one by one: every place that a path leads to, and what is in a list there."""
     if value.only is None:
         yield text_of(value, line)
         return
