@@ -45,7 +45,7 @@ def test_both_connectors_of_the_guide_pass_its_tests_and_are_found_by_their_entr
     (installed / "entry_points.txt").write_text(
         "[openlatch.connectors]\n" + "".join(point.replace('"', "") + "\n" for point in points)
     )
-    ran = _run(tmp_path, "-m", "pytest", "-q", "-rs", "-p", "no:cacheprovider", "-W", "error", str(tmp_path))
+    ran = _tested(tmp_path, "-rs")
     assert ran.returncode == 0, ran.stdout + ran.stderr
     skipped = set(re.findall(r"SKIPPED .*: (.*)", ran.stdout))
     assert {text for text in skipped if "DeskTrial" in text} == set()
@@ -79,9 +79,15 @@ def test_a_connector_that_is_wrong_does_not_pass(tmp_path: Path, right: str, wro
     assert code.count(right) == 1
     (tmp_path / "sign_out_sheet.py").write_text(code.replace(right, wrong))
     (tmp_path / "test_sign_out_sheet.py").write_text(blocks["test_sign_out_sheet.py"])
-    ran = _run(tmp_path, "-m", "pytest", "-q", "-p", "no:cacheprovider", "-W", "error", str(tmp_path))
+    ran = _tested(tmp_path)
     assert ran.returncode == 1, ran.stdout
     assert " failed" in ran.stdout
+
+
+def _tested(folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    """What pytest says of a folder; it has one of its own for what it makes, and leaves that of this run alone."""
+    base = f"--basetemp={folder / 'made'}"
+    return _run(folder, "-m", "pytest", "-q", *words, base, "-p", "no:cacheprovider", "-W", "error", str(folder))
 
 
 def _run(folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
