@@ -23,7 +23,9 @@ ABLE: dict[str, Abilities] = {
 
 
 def test_the_table_is_of_those_that_can_say_it() -> None:
-    assert set(ABLE) == {"imap", "machine", "oauth", "scim", "ssh", "webdav"}, "a feed and a PostgreSQL server say it themselves"
+    assert set(ABLE) == {"imap", "machine", "oauth", "scim", "ssh", "webdav"}, (
+        "a feed and a PostgreSQL server say it themselves"
+    )
 
 
 @pytest.mark.parametrize("name", sorted(ABLE))
