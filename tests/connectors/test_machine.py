@@ -242,6 +242,26 @@ def test_an_end_that_a_login_is_given_is_kept_by_sshd(
         connector.change("group:wheel:orla", "login:orla", Change(lifts=("end",)), "4")
 
 
+def test_what_a_login_with_an_end_had_is_restored_if_it_is_over_by_then_at_the_latest(
+    connector: MachineConnector, machine: Machine, orla: paramiko.PKey
+) -> None:
+    until = datetime(2031, 5, 10, tzinfo=UTC)
+    connector.change("login:orla", "login:orla", Change(ends_at=until), "1")
+    assert Kind.GRANT in connector.abilities().gives
+    for key in (f"key:orla:{orla.fingerprint}", "group:domes:orla", "sudo:orla"):
+        had = held(connector, "orla")[key]
+        connector.end(key, "login:orla", "2")
+        for ends_at, restored in ((datetime(2030, 1, 1, tzinfo=UTC), False), (until, True)):
+            again = Gift("machine", Kind.GRANT, had.level, had.permissions, ends_at=ends_at, again=key)
+            if not restored:
+                with pytest.raises(ProviderRefused):
+                    connector.give("login:orla", again, "3")
+            else:
+                connector.give("login:orla", again, "4")
+        assert held(connector, "orla")[key] == had
+    assert machine.does("orla", orla, "true") == 0
+
+
 def test_the_day_that_a_login_is_over_is_the_one_by_which_the_machine_itself_goes(
     connector: MachineConnector, machine: Machine, orla: paramiko.PKey
 ) -> None:

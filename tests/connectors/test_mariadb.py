@@ -245,6 +245,18 @@ def test_it_does_not_lock_itself_out_and_changes_nothing_that_it_may_not(
     assert {p.key for p in whole(connector).parties if p.service} == {"latch:127.0.0.1"}
 
 
+def test_whoever_has_the_name_of_our_login_elsewhere_is_somebody_else(
+    server: MariaDb, connector: MariaDbConnector
+) -> None:
+    server.does("create user latch@'10.%' identified by 'x'")
+    try:
+        assert {p.key for p in whole(connector).parties if p.service} == {"latch:127.0.0.1"}
+        connector.end("login:latch:10.%25", "latch:10.%25", "1")
+        assert connector.look("latch:10.%25").entries == ()
+    finally:
+        server.does("drop user latch@'10.%'")
+
+
 def test_somebody_is_found_by_the_name_of_their_login_unless_two_have_it(connector: MariaDbConnector) -> None:
     assert connector.find("narrow").key == "narrow:127.0.0.1"
     assert connector.find(f"{ORLA}@127.0.0.1").key == PARTY

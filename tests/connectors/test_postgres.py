@@ -284,3 +284,17 @@ def test_privileges_of_every_sort_are_read_and_counted(
     finally:
         keeper.execute(f'revoke create on database plate_catalogue from "{role}"')
         keeper.execute("drop schema fair cascade")
+
+
+def test_a_membership_of_a_login_with_an_end_is_given_again_if_that_is_over_by_then(
+    connector: PostgresConnector, keeper: psycopg.Connection[Any], role: str
+) -> None:
+    keeper.execute(f"alter role \"{role}\" valid until '2031-01-02 00:00:00+00'")
+    had = next(e for e in connector.look(role).entries if e.level == "plate_editors")
+    assert (had.kind, had.ends_at) == (Kind.GRANT, datetime(2031, 1, 2, tzinfo=UTC))
+    connector.end(had.key, role, "1")
+    sooner = Gift(had.account, had.kind, had.level, ends_at=datetime(2030, 1, 1, tzinfo=UTC), again=had.key)
+    with pytest.raises(ProviderRefused):
+        connector.give(role, sooner, "2")
+    connector.give(role, Gift(had.account, had.kind, had.level, ends_at=had.ends_at, again=had.key), "3")
+    assert had.key in {e.key for e in connector.look(role).entries}

@@ -25,6 +25,7 @@ import httpx
 import pytest
 
 from openlatch.connecting.capabilities import VERSION, Reads
+from openlatch.connecting.http import ASKS
 from openlatch.core.providers.observation import Observation, ObservedEntry, complaints, merged
 from openlatch.core.providers.ports import Change, Gift
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
@@ -105,7 +106,7 @@ class Between(httpx.BaseTransport):
 
     def handle_request(self, request: httpx.Request) -> httpx.Response:
         """Send a request on, or do what the fault says."""
-        asks = request.method in ("GET", "HEAD", "PROPFIND")
+        asks = request.method in ASKS
         if self.fault is Fault.AWAY:
             raise httpx.ConnectError("away", request=request)
         if self.fault is Fault.REFUSES:

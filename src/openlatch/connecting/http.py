@@ -22,12 +22,12 @@ from openlatch.connecting.settings import checked, wrong
 from openlatch.core.providers.ports import About
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
-__all__ = ["STANDS", "Caller", "checked_settings", "said"]
+__all__ = ["ASKS", "STANDS", "Caller", "checked_settings", "said"]
 
 Model = TypeVar("Model", bound=BaseModel)
 
 _TRIES = 4
-_ASKS = ("GET", "PROPFIND")
+ASKS = ("GET", "PROPFIND")
 """The methods that only ask."""
 _LONGEST = 10
 """Seconds: who wants to be left in peace for longer is read another time."""
@@ -112,7 +112,7 @@ class Caller:
         What only asks is asked again, a few times and never before the provider wants it, so that a reading goes on
         where it was; what changes something is left to whoever ordered it, who has a key for that.
         """
-        for tries in range(1, _TRIES if method in _ASKS else 1):
+        for tries in range(1, _TRIES if method in ASKS else 1):
             try:
                 return self._once(method, url, ok, more)
             except ProviderDown as error:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import ssl
 from collections.abc import Mapping
 
 from openlatch.core.providers.ports import About
 from openlatch.errors import Invalid, ProviderRefused
 
-__all__ = ["checked", "port_of", "unable", "wrong"]
+__all__ = ["checked", "port_of", "trusted", "unable", "wrong"]
 
 
 def checked(connector: str, about: About, settings: Mapping[str, str]) -> None:
@@ -26,6 +27,16 @@ def port_of(connector: str, settings: Mapping[str, str]) -> int:
     if not text.isdecimal() or not 0 < int(text) < 65536:
         raise wrong(connector, "port", f"is {text!r}, which is not a port number", "Give a number from 1 to 65535.")
     return int(text)
+
+
+def trusted(connector: str, settings: Mapping[str, str]) -> ssl.SSLContext:
+    """Return whom to trust: the usual authorities, or that whose certificate is in the setting `authority`."""
+    try:
+        return ssl.create_default_context(cadata=settings.get("authority") or None)
+    except (ssl.SSLError, ValueError) as error:
+        raise wrong(
+            connector, "authority", "is no certificate", "Give it in PEM: -----BEGIN CERTIFICATE-----"
+        ) from error
 
 
 def wrong(connector: str, name: str, problem: str, next_step: str) -> Invalid:

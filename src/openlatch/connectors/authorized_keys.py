@@ -19,7 +19,7 @@ __all__ = [
     "SHELL",
     "WORDS",
     "KeyLine",
-    "addresses_in",
+    "bearer_of",
     "dated",
     "ends_of",
     "fingerprint_of",
@@ -146,9 +146,11 @@ def networks_of(lines: Sequence[KeyLine]) -> str:
     return "; ".join(networks) if len(networks) == len(lines) else ""
 
 
-def addresses_in(comment: str) -> tuple[str, ...]:
-    """Return what looks like a mail address in the comment of a key."""
-    return tuple(re.findall(r"[^\s<>@,;]+@[^\s<>@,;]+", comment))
+def bearer_of(lines: Sequence[KeyLine]) -> tuple[str, tuple[str, ...]]:
+    """Return what whoever has a key is called, and their mail addresses, by the comment behind it."""
+    comment = next((line.comment for line in lines if line.comment), "")
+    name = comment or f"key without a name, {lines[0].fingerprint[:15]}…"
+    return name, tuple(re.findall(r"[^\s<>@,;]+@[^\s<>@,;]+", comment))
 
 
 def _expiry(text: str, zone: ZoneInfo | timezone) -> datetime | None:

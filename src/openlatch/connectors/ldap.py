@@ -26,7 +26,7 @@ from ldap3.utils.conv import escape_bytes, escape_filter_chars
 
 from openlatch.connecting import outgoing
 from openlatch.connecting.capabilities import Changes, Ends, Finds, HasTeams
-from openlatch.connecting.settings import checked, unable, wrong
+from openlatch.connecting.settings import checked, trusted, unable, wrong
 from openlatch.connectors.ldap_entries import (
     ACCOUNT,
     BEFORE_ALL,
@@ -121,12 +121,7 @@ class LdapConnector(Ends, Changes, Finds, HasTeams):
         self._disable = settings.get("disable") or DISABLES[0]
         if self._disable not in DISABLES:
             raise wrong("ldap", "disable", f"is {self._disable!r}", f"Give one of {', '.join(DISABLES)}.")
-        try:
-            self._trusts = ssl.create_default_context(cadata=settings.get("authority") or None)
-        except (ssl.SSLError, ValueError) as error:
-            raise wrong(
-                "ldap", "authority", "is no certificate", "Give it in PEM: -----BEGIN CERTIFICATE-----"
-            ) from error
+        self._trusts = trusted("ldap", settings)
         self._account = ObservedAccount(ACCOUNT, settings.get("account") or "Directory")
         self._where = f"{self._host}:{self._port}"
 

@@ -26,7 +26,7 @@ from openlatch.connectors import ssh_client
 from openlatch.connectors.authorized_keys import (
     NO_SHELL,
     SHELL,
-    addresses_in,
+    bearer_of,
     ends_of,
     fingerprint_of,
     level_of,
@@ -118,7 +118,7 @@ class MachineConnector(Ends, Changes, Finds, Gives):
             dates=logins,
             prolongs=logins,
             enforces=logins,
-            gives=frozenset({Kind.DELEGATE}),
+            gives=logins,
         )
 
     def pages(self) -> Iterator[Page]:
@@ -161,19 +161,25 @@ class MachineConnector(Ends, Changes, Finds, Gives):
         kind, *parts = gift.again.split(":") if gift.again else ("",)
         if kind == "login":
             return self._dated(parts[0], gift.ends_at)
-        if gift.ends_at is None and kind == "group":
-            return self._told("join", *parts)
-        if gift.ends_at is None and kind == "sudo":
-            return self._told("restore-sudo", parts[0])
-        if gift.ends_at is None and kind == "key":
-            key = self._key_of(parts[0], ":".join(parts[1:]), ended=True)
-            if key is None:
-                raise unable(gift.again, "restore")
-            return self._told("restore-key", parts[0], key.blob)
+        whose = parts[1] if kind == "group" else parts[0] if parts else ""
+        if whose and self._ends_by(whose, gift.ends_at):
+            if kind == "group":
+                return self._told("join", *parts)
+            if kind == "sudo":
+                return self._told("restore-sudo", whose)
+            key = self._key_of(whose, ":".join(parts[1:]), ended=True)
+            if kind == "key" and key is not None:
+                return self._told("restore-key", whose, key.blob)
         group, login = gift.level.removeprefix("group "), party.removeprefix("login:")
         if gift.again or gift.ends_at is not None or gift.level == group or party == login:
             raise unable(f"{gift.level} on {gift.account}", "give")
         return self._told("join", group, login)
+
+    def _ends_by(self, name: str, ends_at: datetime | None) -> bool:
+        """Whether a login is over by itself when something of it is to be, which has no end of its own."""
+        machine = self._read()
+        ends = [machine.ends(login) for login in machine.logins if login.name == name]
+        return ends_at is None or any(end is not None and end <= ends_at for end in ends)
 
     def _end_key(self, login: str, fingerprint: str) -> Answer:
         if fingerprint == self._own:
@@ -243,7 +249,7 @@ class MachineConnector(Ends, Changes, Finds, Gives):
             said = out.read(_MOST + 1)
             if len(said) > _MOST:
                 raise ProviderUnreadable(
-                    f"{self._where} answered more than {_MOST // 1024 // 1024} MB.",
+                    f"{self._where} answered more than {_MOST >> 20} MB.",
                     next_step="Find out on the machine why; what was known before is kept.",
                 )
             complaint = " ".join(trouble.read(4096).decode("utf-8", "replace").split())
@@ -303,11 +309,9 @@ class MachineConnector(Ends, Changes, Finds, Gives):
     def _bearer(self, key: Key) -> ObservedParty:
         """Whoever has a key of a login that several share."""
         fingerprint = key.lines[0].fingerprint
+        name, addresses = bearer_of(key.lines)
         own = fingerprint == self._own
-        comment = next((line.comment for line in key.lines if line.comment), "")
-        addresses = () if own else addresses_in(comment)
-        name = comment or f"key without a name, {fingerprint[:15]}…"
-        return ObservedParty(f"key:{fingerprint}", PartyKind.PERSON, name, addresses, service=own)
+        return ObservedParty(f"key:{fingerprint}", PartyKind.PERSON, name, () if own else addresses, service=own)
 
     def _standing(self, machine: Machine, login: Login, keys: Iterable[Key]) -> Iterator[ObservedEntry]:
         """What a login has for as long as nobody ends it."""

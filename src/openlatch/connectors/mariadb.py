@@ -24,8 +24,9 @@ from pymysql.cursors import DictCursor
 
 from openlatch.connecting import outgoing
 from openlatch.connecting.capabilities import Ends, Finds, Gives
-from openlatch.connecting.settings import checked, port_of, unable, wrong
+from openlatch.connecting.settings import checked, port_of, trusted, unable
 from openlatch.core.model import Abilities
+from openlatch.core.phrases import counted
 from openlatch.core.powers import in_order
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.providers.ports import About, Answer, Found, Gift, Hindrance, Page, Setting
@@ -85,6 +86,7 @@ _BY_COLUMN = (
     "select User, Host, Db, Table_name, Column_name, Column_priv from mysql.columns_priv where Column_priv <> ''"
 )
 _BY_ROUTINE = "select User, Host, Db, Routine_name, Routine_type, Proc_priv from mysql.procs_priv where Proc_priv <> ''"
+_OWN = "select current_user() as own"
 _SESSIONS = (
     "select ID as id, USER as name, HOST as host from information_schema.processlist "
     "where ID <> connection_id() and COMMAND not in ('Daemon', 'Binlog Dump') and USER not in ('system user', '')"
@@ -119,8 +121,10 @@ class _Catalogue:
     roles: Mapping[tuple[str, str], Sequence[tuple[str, bool]]]
     grants: Mapping[tuple[str, str], Mapping[str, Sequence[str]]]
     sessions: Sequence[tuple[int, tuple[str, str], str]]
+    own: tuple[str, str]
+    """the login with which it was read"""
 
-    def powers(self, who: tuple[str, str], *, roles: bool = True) -> set[Power]:
+    def powers(self, who: tuple[str, str]) -> set[Power]:
         """What somebody can do by themselves, and through all roles above them."""
         powers: set[Power] = set()
         waiting, seen = [who], {who}
@@ -129,8 +133,8 @@ class _Catalogue:
             login = self.logins.get(one)
             powers |= _powers(login.everywhere if login else ())
             for clauses in self.grants.get(one, {}).values():
-                powers |= _powers(clause.partition(" ON ")[0].partition(" (")[0] for clause in clauses)
-            for role, admin in self.roles.get(one, ()) if roles else ():
+                powers |= _granted(clauses)
+            for role, admin in self.roles.get(one, ()):
                 powers |= {Power.ADMIT} if admin else set()
                 if (role, "") not in seen:
                     seen.add((role, ""))
@@ -160,12 +164,7 @@ class MariaDbConnector(Ends, Finds, Gives):
         self._where = f"{self._host}:{self._port}"
         self._secret = secret
         self._authority = settings.get("authority", "")
-        try:
-            self._trusts = ssl.create_default_context(cadata=self._authority or None)
-        except (ssl.SSLError, ValueError) as error:
-            raise wrong(
-                "mariadb", "authority", "is no certificate", "Give it in PEM: -----BEGIN CERTIFICATE-----"
-            ) from error
+        self._trusts = trusted("mariadb", settings)
         self._account = ObservedAccount(_ACCOUNT, settings.get("account") or self._host)
 
     def abilities(self) -> Abilities:
@@ -180,19 +179,19 @@ class MariaDbConnector(Ends, Finds, Gives):
         return Abilities(kinds, kinds, gives=given, levels=levels)
 
     def pages(self) -> Iterator[Page]:
-        seen = _observation(self._read(), self._account, self._user)
+        seen = _observation(self._read(), self._account)
         yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         # Each statement asks for a state, not for a step, so that doing it twice is doing it once.
         kind, *parts = entry.split(":")
         names = [unquote(part) for part in parts]
-        if names[-2] == self._user:
+        seen = self._read()
+        if (names[-2], names[-1]) == seen.own:
             raise ProviderRefused(
                 f"{entry!r} is Open Latch's own way into {self._where}; ending it would lock Open Latch out.",
                 next_step="Remove the provider from Open Latch, then end it at the server.",
             )
-        seen = self._read()
         with self._connected() as connection:
             if kind == "login":
                 return self._end_login(connection, seen, (names[0], names[1]))
@@ -248,7 +247,8 @@ class MariaDbConnector(Ends, Finds, Gives):
         for session in open_now:
             _kill(connection, session)
         return Answer(
-            f"{_shown(*who)} may no longer sign in; {len(open_now)} sessions closed", login.locked and not open_now
+            f"{_shown(*who)} may no longer sign in; {counted(len(open_now), 'session')} closed",
+            login.locked and not open_now,
         )
 
     def _end_role(
@@ -305,7 +305,9 @@ class MariaDbConnector(Ends, Finds, Gives):
                 host = matched(client, hosts.get(named, ()))
                 if host is not None:
                     sessions.append((int(row["id"]), (named, host), client))
-        return _Catalogue(logins, roles, grants, sessions)
+            # Two logins have one name, and only one of them is ours.
+            name, _, host = _rows(connection, _OWN)[0]["own"].rpartition("@")
+        return _Catalogue(logins, roles, grants, sessions, (name, host))
 
     @contextmanager
     def _connected(self) -> Iterator[pymysql.Connection[Any]]:
@@ -410,7 +412,7 @@ def _login(name: str, host: str, text: str) -> _Login:
     try:
         priv: Mapping[str, Any] = orjson.loads(text)
     except ValueError:
-        # A number beyond 64 bits, or what nobody foresaw; what it may do is then taken to be everything.
+        # What cannot be read, such as a number beyond 64 bits, is taken to allow everything.
         priv = {"access": (1 << len(GLOBAL)) - 1}
     access = int(priv.get("access", 0))
     by_password = priv.get("plugin", "mysql_native_password") in ("", "mysql_native_password")
@@ -469,6 +471,11 @@ def _powers(words: Iterable[str]) -> set[Power]:
     return {power for word in words for power in PRIVILEGES.get(word, ())}
 
 
+def _granted(clauses: Iterable[str]) -> set[Power]:
+    """What privileges give that are written as in a GRANT."""
+    return _powers(clause.partition(" ON ")[0].partition(" (")[0] for clause in clauses)
+
+
 def _shown(name: str, host: str) -> str:
     return f"{name or 'anyone'}@{host}" if host else name
 
@@ -477,14 +484,14 @@ def _key(name: str, host: str) -> str:
     return f"{quote(name, safe='')}:{quote(host, safe='')}"
 
 
-def _observation(seen: _Catalogue, account: ObservedAccount, own: str) -> Observation:
+def _observation(seen: _Catalogue, account: ObservedAccount) -> Observation:
     parties, entries = [], []
     for whole, login in seen.logins.items():
         if login.role and not login.anyone:
             continue
         has = list(_entries(seen, whole, login))
         if has:
-            parties.append(_party(login, own=login.name == own))
+            parties.append(_party(login, own=whole == seen.own))
             entries += has
     return Observation(ReadingOutcome.COMPLETE, (account,), tuple(parties), tuple(entries))
 
@@ -518,7 +525,7 @@ def _entries(seen: _Catalogue, whole: tuple[str, str], login: _Login) -> Iterato
             words = (f"role {role}", *(("WITH ADMIN OPTION",) if admin else ()))
             yield entry(f"role:{quote(role, safe='')}:{key}", role, powers, permissions=words)
         for database, clauses in seen.grants.get(whole, {}).items():
-            powers = _powers(clause.partition(" ON ")[0].partition(" (")[0] for clause in clauses)
+            powers = _granted(clauses)
             of = f"grant:{quote(database, safe='')}:{key}"
             yield entry(of, GRANT, powers, permissions=tuple(clauses), resources=(database,))
     for number, whose, client in seen.sessions:

@@ -276,10 +276,17 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
                 for clause in filter(None, clauses):
                     connection.execute(_composed(f"{clause['scope'] or ''}grant {clause['what']} to public"))
                 return Answer("PUBLIC has the same privileges again")
-            if kind == "membership" and gift.ends_at is None:
+            if kind == "membership" and self._ends_by(connection, unquote(parts[1]), gift.ends_at):
                 connection.execute(sql.SQL("grant {} to {}").format(*names))
                 return Answer(f"{party} is a member of {unquote(parts[0])} again")
         raise unable(f"{gift.level} on {gift.account}", "give")
+
+    def _ends_by(self, connection: psycopg.Connection[Any], role: str, ends_at: datetime | None) -> bool:
+        """Whether a login is over by itself when something of it is to be, which has no end of its own."""
+        row = connection.execute(
+            "select rolvaliduntil <= %s from pg_roles where rolname = %s", [ends_at, role]
+        ).fetchone()
+        return ends_at is None or (row is not None and row[0] is True)
 
     def _join(self, role: str, gift: Gift) -> Answer:
         """Make a login a member of the group that the level names."""
@@ -315,7 +322,7 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
             [role],
         ).fetchone()
         sessions = closed[0] if closed else 0
-        return Answer(f"{role} may no longer sign in; {sessions} sessions closed", already)
+        return Answer(f"{role} may no longer sign in; {counted(sessions, 'session')} closed", already)
 
     def _end_public(self, connection: psycopg.Connection[Any]) -> Answer:
         with connection.transaction():
@@ -332,8 +339,7 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
         return Answer(f"{counted(len(there), 'privilege')} taken from PUBLIC", already=not there)
 
     def _publics(self, connection: psycopg.Connection[Any]) -> list[tuple[str, str]]:
-        rows = connection.cursor(row_factory=namedtuple_row).execute(_PUBLICS)
-        return [(row.scope, row.clause) for row in _rows(rows) if (row.what, row.privilege) in PRIVILEGES]
+        return [(row.scope, row.clause) for row in _of_everyone(connection.cursor(row_factory=namedtuple_row))]
 
     def _end_membership(self, connection: psycopg.Connection[Any], group: str, role: str) -> Answer:
         with connection.transaction():
@@ -363,9 +369,7 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
                 roles = {row.oid: row for row in _rows(cursor.execute(_ROLES))}
                 members = cursor.execute(_MEMBERS).fetchall()
                 privileges = cursor.execute(_PRIVILEGES).fetchall()
-                publics = tuple(
-                    row for row in _rows(cursor.execute(_PUBLICS)) if (row.what, row.privilege) in PRIVILEGES
-                )
+                publics = tuple(_of_everyone(cursor))
                 sessions = tuple(cursor.execute(_SESSIONS))
                 ways = None
                 if any(row[0] for row in cursor.execute(_MAY_READ_RULES)):
@@ -418,6 +422,11 @@ class PostgresConnector(Ends, Changes, Finds, Gives):
 def _rows(cursor: Iterable[Any]) -> Iterable[Any]:
     """Named tuples, whose fields the type checker cannot know."""
     return cursor
+
+
+def _of_everyone(cursor: psycopg.Cursor[Any]) -> Iterator[Any]:
+    """What PUBLIC may do that lets people see or change something."""
+    return (row for row in _rows(cursor.execute(_PUBLICS)) if (row.what, row.privilege) in PRIVILEGES)
 
 
 def _composed(statement: str) -> sql.SQL:

@@ -23,7 +23,7 @@ from openlatch.connectors import ssh_client
 from openlatch.connectors.authorized_keys import (
     WORDS,
     KeyLine,
-    addresses_in,
+    bearer_of,
     dated,
     ends_of,
     fingerprint_of,
@@ -277,11 +277,9 @@ class SshConnector(Ends, Changes):
 
 
 def _party(key: str, lines: list[KeyLine], *, own: bool) -> ObservedParty:
-    comment = next((line.comment for line in lines if line.comment), "")
+    name, addresses = bearer_of(lines)
     # What stands behind our own key looks like an address, and is that of a machine.
-    addresses = () if own else addresses_in(comment)
-    name = comment or f"key without a name, {key[:15]}…"
-    return ObservedParty(key, PartyKind.PERSON, name, addresses, service=own)
+    return ObservedParty(key, PartyKind.PERSON, name, () if own else addresses, service=own)
 
 
 def _removed(files: paramiko.SFTPClient, path: str) -> None:

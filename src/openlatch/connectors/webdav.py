@@ -14,7 +14,7 @@ from __future__ import annotations
 import xml.etree.ElementTree as ET
 from base64 import b64encode
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import ClassVar
 from urllib.parse import quote, unquote, urljoin, urlsplit
 
@@ -109,14 +109,6 @@ class _Thing:
         return [] if found is None else [(one.text or "").strip() for one in found.iter(f"{DAV}href")]
 
 
-@dataclass
-class _Seen:
-    """What one walk has come across so far."""
-
-    principals: dict[str, _Thing | None] = field(default_factory=dict)
-    asked: int = 0
-
-
 class WebDavConnector(Ends, Finds, Gives):
     """Speaks WebDAV ACL."""
 
@@ -150,13 +142,12 @@ class WebDavConnector(Ends, Finds, Gives):
 
     def pages(self) -> Iterator[Page]:
         self._caller.reads()
-        seen, own = _Seen(), self._own()
-        for principal in self._all_principals():
-            seen.principals[principal.path] = principal
+        own = self._own()
+        seen: dict[str, _Thing | None] = {principal.path: principal for principal in self._all_principals()}
         told: set[str] = set()
         memberships: set[ObservedMembership] = set()
         owned: dict[str, set[str]] = {}
-        for account, thing in self._collections(seen):
+        for account, thing in self._collections():
             found = tuple(self._entries(account, thing))
             if thing.path == account:
                 owned[account] = {entry.party for entry in found if entry.level == OWNER}
@@ -213,7 +204,7 @@ class WebDavConnector(Ends, Finds, Gives):
         wanted = text.strip().casefold()
         found = []
         for principal in self._all_principals():
-            party, _ = self._party(principal.path, _Seen({principal.path: principal}), "")
+            party, _ = self._party(principal.path, {principal.path: principal}, "")
             login = unquote(principal.path.rstrip("/").rpartition("/")[2])
             if wanted in (login.casefold(), *(address.casefold() for address in party.addresses)):
                 found.append(party)
@@ -240,14 +231,13 @@ class WebDavConnector(Ends, Finds, Gives):
 
     # Asking
 
-    def _collections(self, seen: _Seen) -> Iterator[tuple[str, _Thing]]:
+    def _collections(self) -> Iterator[tuple[str, _Thing]]:
         """Every collection with the account it belongs to: the base, what is in it, and so on downwards."""
         waiting = [(self._base, "", 0)]
         walked = {self._base}
         while waiting:
             path, account, depth = waiting.pop(0)
-            seen.asked += 1
-            if seen.asked > _MOST or depth > _DEEPEST:
+            if len(walked) > _MOST or depth > _DEEPEST:
                 raise ProviderUnreadable(
                     f"{self._origin}{path} is further than is read: {_MOST:,} collections, {_DEEPEST} levels deep.",
                     next_step=f"Give the address of a part of it; {STANDS}",
@@ -288,10 +278,10 @@ class WebDavConnector(Ends, Finds, Gives):
                     yield thing
 
     def _asked(self, path: str, what: str, *, depth: str, gone: bool = False) -> list[_Thing]:
-        ok = (207, 404, 410, 403) if gone else (207,)
+        ok = (207, 403, 404, 410) if gone else (207, 403)
         headers = {"Depth": depth, "Content-Type": "application/xml; charset=utf-8"}
         answer = self._caller.send("PROPFIND", f"{self._origin}{path}", ok=ok, content=what.encode(), headers=headers)
-        if answer.status_code == 403 and gone:
+        if answer.status_code == 403:
             raise ProviderRefused(
                 f"{self._origin}{path} does not let us see it.", next_step="Give our login the right to read it."
             )
@@ -441,17 +431,17 @@ class WebDavConnector(Ends, Finds, Gives):
                     resources=(part,) if part else (),
                 )
 
-    def _party(self, key: str, seen: _Seen, own: str) -> tuple[ObservedParty, list[str]]:
+    def _party(self, key: str, seen: dict[str, _Thing | None], own: str) -> tuple[ObservedParty, list[str]]:
         """A principal as a party, and the principals that it is made of."""
         if key in _ANYONE:
             return ObservedParty(key, PartyKind.ANYONE, _ANYONE[key]), []
         if key.startswith("not:"):
             but, _ = self._party(key.removeprefix("not:"), seen, own)
             return ObservedParty(key, PartyKind.ANYONE, f"everyone but {but.name}"), []
-        if key not in seen.principals:
+        if key not in seen:
             (there, *_) = (*self._asked(key, _WHO, depth="0", gone=True), None)
-            seen.principals[key] = there
-        thing = seen.principals[key]
+            seen[key] = there
+        thing = seen[key]
         if thing is None:
             return ObservedParty(key, PartyKind.PERSON, unquote(key).rstrip("/").rpartition("/")[2]), []
         members = [self._path(href) for href in thing.hrefs("group-member-set")]
