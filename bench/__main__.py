@@ -7,6 +7,7 @@ from bench.described import described
 from bench.exposures import exposure_difference
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
+from bench.log import log
 from bench.long_requests import export, importing
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
@@ -29,6 +30,7 @@ BENCHMARKS = {
     "start": start,
     "export": export,
     "import": importing,
+    "log": log,
     "slow": slow_clients,
     "described": described,
     "crash": crash,

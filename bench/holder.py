@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import json
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 
 import psycopg
 
@@ -10,9 +14,10 @@ from openlatch.core.model import Circle, Workspace
 from openlatch.local.stack import Stack
 from openlatch.operations.call import as_service
 from openlatch.operations.people import people
+from openlatch.wiring import Service
 from openlatch.words import Role
 
-__all__ = ["ADDRESS", "PASSWORD", "made"]
+__all__ = ["ADDRESS", "PASSWORD", "connected", "made", "stack"]
 
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
 # A tenth of the entries carry a flag.
@@ -54,10 +59,27 @@ ABILITIES = json.dumps(
 )
 
 
-def made(stack: Stack, size: int) -> Workspace:
+@contextmanager
+def stack() -> Iterator[Stack]:
+    """A service with a worker and a database of its own, without any data."""
+    with tempfile.TemporaryDirectory(prefix="openlatch-bench-", dir="/tmp") as folder:
+        Path(folder).chmod(0o711)
+        with Stack(Path(folder) / "stack", fast=True, seeded=False) as running:
+            yield running
+
+
+@contextmanager
+def connected(service: Service, workspace: Workspace) -> Iterator[psycopg.Connection]:
+    """A connection to the database that sees one workspace; what it did is kept at its end."""
+    with psycopg.connect(service.settings.database_url) as connection:
+        connection.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
+        yield connection
+
+
+def made(running: Stack, size: int, slug: str = "") -> Workspace:
     """Found a workspace with so many entries and one owner."""
-    service = stack.service
-    slug = f"holder-{size}"
+    service = running.service
+    slug = slug or f"holder-{size}"
     workspace = Workspace(service.services.new_id(), slug, slug, circle=Circle(frozenset({"kestrelridge.example"})))
     with service.store.found(workspace, service.services.clock()) as tx:
         people.add_first(as_service(tx, service.services), "Owner", ADDRESS, Role.OWNER, PASSWORD)

@@ -24,7 +24,8 @@ from sqlalchemy.engine import make_url
 from openlatch.core.hours import Hours, Window
 from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.model import Dependency, Provider, Workspace
-from openlatch.core.record.ledger import Event, Sealed, link, verify
+from openlatch.core.record.heads import Checked, checked
+from openlatch.core.record.ledger import Event, Sealed, link
 from openlatch.errors import Changed, Misconfigured
 from openlatch.store import Store
 from openlatch.store.base import Base
@@ -183,7 +184,7 @@ def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chai
         head = tx.events.head()
         page = tx.events.browse(sealed_only=True, oldest_first=True, limit=10, cursor=None)
     log = [Sealed(e.number or 0, e.content, e.link or "") for e in page.items]
-    assert verify(log) == (4, head.link, None)
+    assert checked(log) == Checked(4, head.link)
     assert [e.content["facts"]["number"] for e in page.items] == [1, 2, 3, 4]
 
 

@@ -15,7 +15,7 @@ from openlatch.cli.output import reports_errors
 from openlatch.client import Client
 from openlatch.core.phrases import counted
 
-__all__ = ["exports", "keep", "kept_as", "separated"]
+__all__ = ["exports", "keep", "kept_as", "separated", "whole"]
 
 FORMATS = ("csv", "jsonl", "xlsx")
 
@@ -54,6 +54,21 @@ def exports(
             keep(file, lambda kind: pieces(client)(kind, q=search, **wanted))
 
 
+def whole(file: Path, pieces: Iterable[bytes]) -> int:
+    """Write pieces to a file, whole or not at all; returns how many bytes. Raises OSError if it cannot be written."""
+    half, written = file.with_name(f".{file.name}.new"), 0
+    try:
+        with half.open("wb") as begun:
+            for piece in pieces:
+                written += begun.write(piece)
+        half.replace(file)
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(file)) from error
+    finally:
+        half.unlink(missing_ok=True)
+    return written
+
+
 def keep(file: Path, pieces: Callable[[str], Iterable[bytes]]) -> None:
     """Write a file of the format that its name says, from the pieces of that format; say how large it became.
 
@@ -64,14 +79,5 @@ def keep(file: Path, pieces: Callable[[str], Iterable[bytes]]) -> None:
     kind = file.suffix.removeprefix(".").lower()
     if kind not in FORMATS:
         raise Failure(f"“{file.name}” does not say which format you want.", "End its name in .csv, .jsonl or .xlsx.", 2)
-    half, written = file.with_name(f".{file.name}.new"), 0
-    try:
-        with half.open("wb") as whole:
-            for piece in pieces(kind):
-                written += whole.write(piece)
-        half.replace(file)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, str(file)) from error
-    finally:
-        half.unlink(missing_ok=True)
+    written = whole(file, pieces(kind))
     click.echo(f"Wrote {counted(written, 'byte')} to {click.format_filename(file)}.")

@@ -117,5 +117,5 @@ def tour() -> None:
 
 def _checked(client: Client) -> tuple[int, str]:
     """How many events the log has, and its last link, once it was found to hold."""
-    copy, last = verified(client)
-    return len(copy), last
+    found = verified(client)
+    return found.held, found.link

@@ -46,6 +46,10 @@ class RecordCalls(Transport):
         wanted |= {"actor": actor, "what": what, "since": since, "until": until}
         return self._pages(wire.EventList, "/log", wanted)
 
+    def log_copy(self) -> Iterator[bytes]:
+        """Return the whole sealed log as it is sent: JSON, an event a line, with number, link and content."""
+        return self._pieces("/log/copy")
+
     def log_head(self) -> wire.LogHead:
         """Return the end of the sealed log."""
         return self._send(wire.LogHead, "GET", "/log/head")

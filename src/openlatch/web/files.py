@@ -27,13 +27,28 @@ if TYPE_CHECKING:
 else:
     openpyxl = deferred("openpyxl")
 
-__all__ = ["CONTENT_TYPES", "FORMATS", "Format", "Kept", "cells", "entries_kept", "kept", "template"]
+__all__ = [
+    "CONTENT_TYPES",
+    "FORMATS",
+    "JSON_LINES",
+    "Format",
+    "Kept",
+    "cells",
+    "entries_kept",
+    "kept",
+    "lines_kept",
+    "template",
+]
 
 M = TypeVar("M", bound=BaseModel)
+T = TypeVar("T")
+JSON_LINES = "application/jsonl"
 
 SEPARATORS = {"comma": ",", "semicolon": ";", "tab": "\t"}
 PIECE = 50
 """So many lines are written down before they are sent."""
+LINES = 500
+"""The same of lines that are written down already."""
 READ = 1 << 18
 FIRST_YEAR = 1901
 """No spreadsheet has an earlier date that all of them take for the same."""
@@ -85,12 +100,12 @@ def _jsonl(kept: Kept[M]) -> Iterator[bytes]:
         yield b"".join(item.model_dump_json().encode() + b"\n" for item in some)
 
 
-def _pieces(items: Iterable[M]) -> Iterator[list[M]]:
+def _pieces(items: Iterable[T], size: int = PIECE) -> Iterator[list[T]]:
     """Some at a time, at least once: a list of nothing has its headings too."""
     lines = iter(items)
-    some = list(itertools.islice(lines, PIECE))
+    some = list(itertools.islice(lines, size))
     yield some
-    while some := list(itertools.islice(lines, PIECE)):
+    while some := list(itertools.islice(lines, size)):
         yield some
 
 
@@ -156,7 +171,7 @@ def _date(text: str, zone: ZoneInfo) -> datetime | None:
 
 FORMATS: Mapping[str, Format] = {
     "csv": Format("text/csv; charset=utf-8", _csv),
-    "jsonl": Format("application/jsonl", _jsonl),
+    "jsonl": Format(JSON_LINES, _jsonl),
     "xlsx": Format(LISTS["xlsx"], _xlsx),
 }
 """The formats in which a list can be kept."""
@@ -177,6 +192,12 @@ def kept(name: str, written: Written, kind: type[M], items: Iterable[M], zone: s
         written,
         Kept(name.capitalize(), columns, flat.row, items, instants=instants, zone=zone, separator=written.separator),
     )
+
+
+def lines_kept(name: str, lines: Iterable[str]) -> Stream:
+    """Return lines that are JSON each as a file of that name."""
+    pieces = (("\n".join(some) + "\n").encode() if some else b"" for some in _pieces(lines, LINES))
+    return Stream(pieces, JSON_LINES, f"{name}.jsonl")
 
 
 def template(written: Written, fields: Mapping[str, str]) -> Stream:

@@ -9,7 +9,8 @@ import rfc8785
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from openlatch.core.record.ledger import START, Sealed, canonical, link, verify
+from openlatch.core.record.heads import Checked, checked
+from openlatch.core.record.ledger import START, Sealed, canonical, link
 from openlatch.errors import Invalid
 
 keys = st.text(st.characters(min_codepoint=32, max_codepoint=126), max_size=8)
@@ -42,7 +43,7 @@ def test_what_has_no_exact_form_is_refused(content: dict[str, Any]) -> None:
 @given(st.lists(contents, max_size=6))
 def test_an_untouched_log_holds(log: list[dict[str, Any]]) -> None:
     events = sealed(log)
-    assert verify(events) == (len(log), events[-1].link if events else START, None)
+    assert checked(events) == Checked(len(log), events[-1].link if events else START)
 
 
 @given(st.lists(contents, min_size=1, max_size=6), contents, st.data())
@@ -53,8 +54,8 @@ def test_any_change_is_found_at_its_place(
     at = data.draw(st.integers(0, len(log) - 1))
     assume(canonical(other) != canonical(log[at]))
     forged = [*events[:at], Sealed(at + 1, other, events[at].link), *events[at + 1 :]]
-    held, _, broken = verify(forged)
-    assert (held, broken.number if broken else None) == (at, at + 1)
+    found = checked(forged)
+    assert (found.held, found.broken.number if found.broken else None) == (at, at + 1)
 
 
 @given(st.lists(contents, min_size=2, max_size=6, unique_by=canonical), st.data())
@@ -64,7 +65,7 @@ def test_what_is_taken_out_or_swapped_is_found(log: list[dict[str, Any]], data: 
     without = [*events[:at], *events[at + 1 :]]
     renumbered = sealed(log[:at] + log[at + 1 :])
     swapped = [*events[:at], events[at + 1], events[at], *events[at + 2 :]]
-    assert verify(without)[2] is not None
-    assert verify(swapped)[2] is not None
+    assert checked(without).broken is not None
+    assert checked(swapped).broken is not None
     # Whoever seals anew what is left gets other links than those that were kept elsewhere.
     assert renumbered[-1].link not in {event.link for event in events}

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -11,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.record import tree
-from openlatch.core.record.heads import Head, held_against
+from openlatch.core.record.heads import Head, checked
 from openlatch.core.record.ledger import START, Sealed, link
 
 leaves = st.lists(st.binary(min_size=32, max_size=32), min_size=1, max_size=70)
@@ -36,10 +35,13 @@ def by_definition(some: list[bytes]) -> bytes:
 def test_roots_and_proofs_are_those_of_the_definition(some: list[bytes], data: st.DataObject) -> None:
     nodes, size = tree.nodes_of(some), len(some)
     before = data.draw(st.integers(0, size), "before")
+    growing = tree.Growing()
+    for piece in some[:before]:
+        growing.add(piece)
     at = data.draw(st.integers(0, size - 1), "index")
     root, earlier = tree.root(nodes, size), tree.root(nodes, before)
     assert root == by_definition(some)
-    assert earlier == by_definition(some[:before])
+    assert earlier == growing.root() == by_definition(some[:before])
     path = tree.inclusion(nodes, at, size)
     assert len(path) <= size.bit_length()
     assert tree.included(some[at], at, size, path, root)
@@ -96,8 +98,8 @@ def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
     log = sealed(events)
     size = data.draw(st.integers(1, len(log)), "the head was kept at")
     heads = [head_of(log, size), head_of(log, data.draw(st.integers(0, size), "and before that at"))]
-    assert held_against(log, heads) is None
-    assert held_against(log, [*heads, head_of(log, len(log))]) is None
+    assert checked(log, heads).broken is None
+    assert checked(log, [*heads, head_of(log, len(log))]).broken is None
     at = data.draw(st.integers(0, size - 1), "where")
     how = data.draw(st.sampled_from(["alter", "remove", "insert", "exchange", "cut", "back-date"]), "how")
     forged = list(events)
@@ -115,15 +117,15 @@ def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
         other = data.draw(st.integers(0, len(log) - 1).filter(lambda number: number != at), "with")
         forged[at], forged[other] = forged[other], forged[at]
     # Wholly recomputed: every number and every link fits.
-    broken = held_against(sealed(forged), heads)
+    broken = checked(sealed(forged), heads).broken
     assert broken is not None
     if how != "exchange":
         vouched = max((head.size for head in heads if head.size <= at), default=0)
         assert broken.number > vouched
     # Recomputed by nobody: the very event is named.
     if how in ("alter", "back-date"):
-        careless = [*log[:at], replace(log[at], content=forged[at]), *log[at + 1 :]]
-        the_break = held_against(careless, heads)
+        careless = [*log[:at], log[at]._replace(content=forged[at]), *log[at + 1 :]]
+        the_break = checked(careless, heads).broken
         assert the_break is not None
         assert the_break.number == at + 1
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import json
 from uuid import UUID
 
 from openlatch.core.record import ledger, tree
+from openlatch.core.record.heads import Checked, Head, checked
 from openlatch.errors import Invalid, NotAllowed, NotFound
 from tests.operations.effects.world import World, of
 
@@ -21,11 +23,22 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     w.ridge.drain()
     head = w.auditor.log_head()
-    events = [e for e in w.auditor.events(sealed=True, oldest=True) if e.number and e.number <= head.size]
-    sealed = [ledger.Sealed(e.number or 0, e.content, e.link or "") for e in events]
-    assert ledger.verify(sealed) == (head.size, head.link, None)
+    assert (head.size, head.unsealed) == (len(list(w.auditor.events(oldest=True))), 0)
     with w.refused(NotAllowed, "log.head"):
         w.member.log_head()
+
+
+@of("log.copy")
+def _(w: World) -> None:
+    w.ridge.drain()
+    head = w.auditor.log_head()
+    lines = [json.loads(line) for line in b"".join(w.auditor.log_copy()).splitlines()]
+    copy = [ledger.Sealed(line["number"], line["content"], line["link"]) for line in lines]
+    assert checked(copy, [Head(head.grown, head.root)]) == Checked(head.size, head.link)
+    listed = [(e.number, e.link, e.content) for e in w.auditor.events(sealed=True, oldest=True)]
+    assert listed == [(sealed.number, sealed.link, sealed.content) for sealed in copy]
+    with w.refused(NotAllowed, "log.copy"):
+        list(w.member.log_copy())
 
 
 @of("log.proof")

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+import itertools
 import json
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
 import click
+import orjson
 from rich.text import Text
 
 from openlatch.cli.columns import Column, second
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.keeping import whole
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY
 from openlatch.cli.output import Listing, hint, listed, reports_errors
 from openlatch.client import Client
 from openlatch.core.phrases import counted
-from openlatch.core.record import ledger, tree
-from openlatch.core.record.heads import Head, held_against
+from openlatch.core.record import ledger
+from openlatch.core.record.heads import Checked, Head, checked
 from openlatch.wire import messages as wire
 from openlatch.wire.record.signatures import check
 
@@ -78,13 +81,16 @@ def export(file: Path) -> None:
     """Write the whole sealed log to FILE, one event a line: its number, its link and its content, as JSON."""
     with connect() as client:
         _until_sealed(client)
-        with file.open("w") as lines:
-            number = 0
-            for event in _sealed(client):
-                number = event.number
-                kept = {"number": number, "link": event.link, "content": event.content}
-                lines.write(json.dumps(kept, ensure_ascii=False) + "\n")
-    click.echo(f"Wrote {counted(number, 'event')} to {click.format_filename(file)}.")
+        lines = 0
+
+        def counting() -> Iterator[bytes]:
+            nonlocal lines
+            for piece in client.log_copy():
+                lines += piece.count(b"\n")
+                yield piece
+
+        whole(file, counting())
+    click.echo(f"Wrote {counted(lines, 'event')} to {click.format_filename(file)}.")
     hint(f"Check it: openlatch log verify {file} --head HEAD --keys KEYS")
 
 
@@ -121,20 +127,19 @@ def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after
     if file is None:
         with connect() as client:
             keys = client.receipt_keys() if known is None and heads else _json(known) if known else {}
-            copy, link = verified(client, after_link)
+            kept = [_head(path, keys) for path in heads]
+            found = verified(client, kept, after_link)
     else:
-        copy, link, keys = _copy(file), "", {} if known is None else _json(known)
         if heads and known is None:
             raise Failure("Without the public keys no head can be believed.", "Add --keys KEYS.", 2)
-    kept = [_head(path, keys) for path in heads]
-    # What the service showed was checked as it came.
-    broken = held_against(copy, kept) if file is not None or kept else None
-    if broken is not None:
-        raise Failure(f"The log was altered: {broken.why}.", "Keep this copy and your heads as evidence.")
-    each = f"{counted(len(copy), 'event')}, each fits the one before"
+        kept = [_head(path, {} if known is None else _json(known)) for path in heads]
+        with file.open("rb") as lines:
+            found = checked(_events(lines, str(file)), kept, [after_link])
+        _fits(found, after_link)
+    each = f"{counted(found.held, 'event')}, each fits the one before"
     fits = f", and all {len(kept)} heads that you kept fit" if kept else ""
-    click.echo(f"The log holds: {each}{fits}." + (f" Last link: {link}" if link else ""))
-    if link and not kept:
+    click.echo(f"The log holds: {each}{fits}." + (f" Last link: {found.link}" if file is None else ""))
+    if file is None and not kept:
         hint(
             "Keep its head somewhere else: openlatch log head --to-file HEAD    Later: openlatch log verify --head HEAD"
         )
@@ -148,17 +153,15 @@ def _json(file: Path) -> dict[str, Any]:
     return document
 
 
-def _copy(file: Path) -> list[ledger.Sealed]:
-    sealed_events = []
-    for line, text in enumerate(file.read_text().splitlines(), 1):
+def _events(lines: Iterable[bytes], where: str) -> Iterator[ledger.Sealed]:
+    for number, line in enumerate(lines, 1):
         try:
-            value = json.loads(text)
-            sealed_events.append(ledger.Sealed(value["number"], value["content"], value["link"]))
+            value = orjson.loads(line)
+            yield ledger.Sealed(value["number"], value["content"], value["link"])
         except (ValueError, KeyError, TypeError) as error:
             raise Failure(
-                f"Line {line} of {file} is not an event of a log.", "Export it again: openlatch log export FILE"
+                f"Line {number} of {where} is not an event of a log.", "Export it again: openlatch log export FILE"
             ) from error
-    return sealed_events
 
 
 def _head(file: Path, keys: dict[str, Any]) -> Head:
@@ -176,35 +179,32 @@ def _until_sealed(client: Client) -> wire.LogHead:
     return log_head
 
 
-def _sealed(client: Client) -> Iterator[ledger.Sealed]:
-    for event in client.events(sealed=True, oldest=True):
-        if event.number is None or event.link is None:
-            return
-        yield ledger.Sealed(event.number, event.content, event.link)
-
-
-def verified(client: Client, known_link: str = "") -> tuple[list[ledger.Sealed], str]:
-    """Check a copy of the sealed log; returns it with its last link, or fails naming the first break."""
-    head = _until_sealed(client)
-    found_link = not known_link
-    sealed: list[ledger.Sealed] = []
-    for event in _sealed(client):
-        if event.number > head.size:
-            break
-        found_link = found_link or event.link == known_link
-        sealed.append(event)
-    held, last, broken = ledger.verify(sealed)
-    if broken is not None:
-        raise Failure(f"The log was altered: {broken.why}.", f"The {held} events before it still hold.")
-    if (held, last) != (head.size, head.link):
+def verified(client: Client, heads: Iterable[Head] = (), link: str = "") -> Checked:
+    """Check the sealed log of the service, as it comes, against its head, heads that were kept, and a link."""
+    there = _until_sealed(client)
+    copy = itertools.takewhile(
+        lambda event: event.number <= there.size, _events(_lines(client.log_copy()), "what the service sent")
+    )
+    found = checked(copy, [*heads, Head(there.grown, there.root)], [link])
+    _fits(found, link)
+    if (found.held, found.link) != (there.size, there.link):
         raise Failure(
-            f"The log was cut off: it says {head.size} events, and shows {held}.", "Keep this copy as evidence."
+            f"The log was cut off: it says {there.size} events, and shows {found.held}.", "Keep this copy as evidence."
         )
-    if (
-        tree.root(tree.nodes_of([tree.leaf(sealed_event.content) for sealed_event in sealed]), head.grown).hex()
-        != head.root
-    ):
-        raise Failure("The log does not fit the head that the service shows of it.", "Keep this copy as evidence.")
-    if not found_link:
+    return found
+
+
+def _lines(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    rest = b""
+    for piece in pieces:
+        *some, rest = (rest + piece).split(b"\n")
+        yield from some
+    if rest:
+        yield rest
+
+
+def _fits(found: Checked, link: str) -> None:
+    if found.broken is not None:
+        raise Failure(f"The log was altered: {found.broken.why}.", "Keep this copy and your heads as evidence.")
+    if link and link not in found.links:
         raise Failure("The log was made anew: the link that you kept is not in it.", "Keep this copy as evidence.")
-    return sealed, last

@@ -240,6 +240,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "search.find": _reads(*_EVERYONE),
         "activity.browse": _reads(*_STAFF),
         "log.browse": _reads(*_STAFF),
+        "log.copy": _reads(*_STAFF),
         "log.head": _reads(*_STAFF),
         "log.proof": _reads(*_STAFF),
         "log.consistency": _reads(*_STAFF),

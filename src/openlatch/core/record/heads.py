@@ -1,7 +1,8 @@
-"""Heads that someone has kept: how far the log went then, and its root; a copy of the log is held against them.
+"""A copy of the log held against itself, and against heads that someone has kept: how far the log went then.
 
 What was altered, removed, inserted, reordered or cut shows at the first head that no longer fits, wholly recomputed
-links or not; where the links of a copy were left as they were, they name the very event.
+links or not; where the links of a copy were left as they were, they name the very event. A copy is looked at event by
+event and never held as a whole.
 """
 
 from __future__ import annotations
@@ -10,9 +11,9 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from openlatch.core.record import tree
-from openlatch.core.record.ledger import Break, Sealed, verify
+from openlatch.core.record.ledger import START, Break, Sealed, form_of, linked
 
-__all__ = ["Head", "held_against"]
+__all__ = ["Checked", "Head", "checked"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,19 +24,52 @@ class Head:
     root: str
 
 
-def held_against(events: Iterable[Sealed], heads: Sequence[Head]) -> Break | None:
-    """Return the first place at which a whole copy of the log does not fit itself or a head, and why; else None."""
-    copy = list(events)
-    _, _, broken = verify(copy)
-    if broken is not None:
-        return broken
-    nodes = tree.nodes_of([tree.leaf(sealed_event.content) for sealed_event in copy])
-    fits = 0
-    for head in sorted(heads, key=lambda head: head.size):
-        if head.size > len(copy):
-            return Break(len(copy) + 1, f"the copy ends after event {len(copy)}, and a head was kept of {head.size}")
-        if tree.root(nodes, head.size).hex() != head.root:
-            after = f"after event {fits}, which an earlier head vouches for, " if fits else ""
-            return Break(fits + 1, f"{after}something up to event {head.size} is not as it was when that head was kept")
-        fits = head.size
-    return None
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """What a copy turned out to be: how many of its events hold, their last link, and the first break, if any.
+
+    `links` are those of the links looked for that are in what holds.
+    """
+
+    held: int
+    link: str
+    broken: Break | None = None
+    links: frozenset[str] = frozenset()
+
+
+def checked(events: Iterable[Sealed], heads: Sequence[Head] = (), links: Iterable[str] = ()) -> Checked:
+    """Check a whole copy of the log in one go, against itself and the heads; `links` are looked for on the way."""
+    waiting = sorted(heads, key=lambda head: -head.size)
+    wanted, found = set(links), set()
+    grown, last, fits = tree.Growing(), START, 0
+
+    def against_heads() -> Break | None:
+        nonlocal fits
+        while waiting and waiting[-1].size == grown.size:
+            if grown.root().hex() != waiting[-1].root:
+                after = f"after event {fits}, which an earlier head vouches for, " if fits else ""
+                why = f"{after}something up to event {grown.size} is not as it was when that head was kept"
+                return Break(fits + 1, why)
+            fits = waiting.pop().size
+        return None
+
+    broken = against_heads()
+    for number, event in enumerate(events, 1):
+        if broken is not None:
+            break
+        form = form_of(event.content)
+        if event.number != number:
+            broken = Break(number, f"event {number} is missing; the next one is number {event.number}")
+        elif linked(last, form) != event.link:
+            broken = Break(number, f"event {number} does not fit the link that was made when it was sealed")
+        else:
+            last = event.link
+            if wanted and last in wanted:
+                found.add(last)
+            grown.add(tree.leaf_of(form))
+            if waiting:
+                broken = against_heads()
+    if broken is None and waiting:
+        most = max(head.size for head in waiting)
+        broken = Break(grown.size + 1, f"the copy ends after event {grown.size}, and a head was kept of {most}")
+    return Checked(grown.size, last, broken, frozenset(found))

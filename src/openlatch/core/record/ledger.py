@@ -7,17 +7,17 @@ SHA-256 over the link before it and the canonical form; whoever has kept one lin
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 import orjson
 
 from openlatch.errors import Invalid
 
-__all__ = ["START", "Break", "Event", "Sealed", "canonical", "link", "verify"]
+__all__ = ["START", "Break", "Event", "Sealed", "canonical", "form_of", "link", "linked"]
 
 START = "0" * 64
 """The link before the first event."""
@@ -60,8 +60,7 @@ class Event:
         }
 
 
-@dataclass(frozen=True, slots=True)
-class Sealed:
+class Sealed(NamedTuple):
     """A sealed event: its place in the log (from 1), its content and its link, 64 hex digits."""
 
     number: int
@@ -80,36 +79,41 @@ class Break:
 def canonical(content: Mapping[str, Any]) -> bytes:
     """Return an event's one canonical form (RFC 8785); refuses what has no exact form there."""
     _check(content, "event")
-    return orjson.dumps(content, option=orjson.OPT_SORT_KEYS)
+    return form_of(content)
 
 
 def link(before: str, content: Mapping[str, Any]) -> str:
     """Return the link of an event that follows the link `before`."""
-    return hashlib.sha256(bytes.fromhex(before) + canonical(content)).hexdigest()
+    return linked(before, canonical(content))
 
 
-def verify(events: Iterable[Sealed], *, after: str = START, first: int = 1) -> tuple[int, str, Break | None]:
-    """Check events in order: returns how many held, the last link that held, and the first break if there is one."""
-    held, last = 0, after
-    for number, event in enumerate(events, first):
-        if event.number != number:
-            return held, last, Break(number, f"event {number} is missing; the next one is number {event.number}")
-        if link(last, event.content) != event.link:
-            return held, last, Break(number, f"event {number} does not fit the link that was made when it was sealed")
-        held, last = held + 1, event.link
-    return held, last, None
+def linked(before: str, form: bytes) -> str:
+    """Return the link of an event with this canonical form that follows the link `before`."""
+    return hashlib.sha256(bytes.fromhex(before) + form).hexdigest()
+
+
+def form_of(content: Mapping[str, Any]) -> bytes:
+    """Return the canonical form of what was sealed already: whether it has one was looked at then.
+
+    Two contents never have the same one, whatever they hold.
+    """
+    return orjson.dumps(content, option=orjson.OPT_SORT_KEYS)
 
 
 def _check(value: object, where: str) -> None:
-    if isinstance(value, float):
+    if value is None or isinstance(value, str | bool):
+        return
+    if isinstance(value, int):
+        if abs(value) > _LARGEST:
+            raise Invalid(f"{where} holds {value}, which is too large to be exact in the log.")
+    elif isinstance(value, float):
         raise Invalid(f"{where} holds the fraction {value}, which has no exact form in the log.")
-    if isinstance(value, int) and not isinstance(value, bool) and abs(value) > _LARGEST:
-        raise Invalid(f"{where} holds {value}, which is too large to be exact in the log.")
-    if isinstance(value, Mapping):
+    elif isinstance(value, dict | Mapping):
         for key, inner in value.items():
             if not isinstance(key, str) or not key.isascii():
                 raise Invalid(f"{where} has the key {key!r}; keys in the log are plain ASCII words.")
-            _check(inner, f"{where}.{key}")
+            if type(inner) is not str:
+                _check(inner, f"{where}.{key}")
     elif isinstance(value, list | tuple):
         for place, inner in enumerate(value):
             _check(inner, f"{where}[{place}]")

@@ -16,12 +16,14 @@ from openlatch.core.record.ledger import canonical
 
 __all__ = [
     "EMPTY",
+    "Growing",
     "Nodes",
     "consistency",
     "consistent",
     "included",
     "inclusion",
     "leaf",
+    "leaf_of",
     "nodes_of",
     "parent",
     "root",
@@ -36,7 +38,12 @@ EMPTY = hashlib.sha256().digest()
 
 def leaf(content: Mapping[str, Any]) -> bytes:
     """Return the hash of an event, by its content."""
-    return hashlib.sha256(b"\x00" + canonical(content)).digest()
+    return leaf_of(canonical(content))
+
+
+def leaf_of(form: bytes) -> bytes:
+    """Return the hash of an event, by its canonical form."""
+    return hashlib.sha256(b"\x00" + form).digest()
 
 
 def parent(left: bytes, right: bytes) -> bytes:
@@ -61,6 +68,32 @@ def wholes(first: int, end: int) -> Iterator[tuple[int, int]]:
         level = min((first & -first).bit_length() - 1 if first else 64, (end - first).bit_length() - 1)
         yield level, first >> level
         first += 1 << level
+
+
+class Growing:
+    """The root over leaves that are put down one after the other; of them, only whole subtrees are kept."""
+
+    def __init__(self) -> None:
+        self.size = 0
+        self._wholes: list[bytes] = []
+
+    def add(self, leaf_hash: bytes) -> None:
+        """Put down one more leaf."""
+        level, piece, wholes = self.size, leaf_hash, self._wholes
+        # A tree of an odd size ends with a leaf by itself, one that can be halved once with two leaves, and so on.
+        while level & 1:
+            level, piece = level >> 1, parent(wholes.pop(), piece)
+        wholes.append(piece)
+        self.size += 1
+
+    def root(self) -> bytes:
+        """Return the root over all leaves so far."""
+        if not self._wholes:
+            return EMPTY
+        *others, piece = self._wholes
+        for whole in reversed(others):
+            piece = parent(whole, piece)
+        return piece
 
 
 def root(nodes: Nodes, size: int) -> bytes:

@@ -29,6 +29,7 @@ __all__ = [
     "SignedHead",
     "browse",
     "consistency",
+    "copy",
     "head",
     "included",
     "proof",
@@ -159,6 +160,12 @@ def _acts(text: str) -> tuple[str, ...]:
                 errors=[{"at": "what", "problem": f"“{word}” is not known"}],
             )
     return tuple(act for word in said for act in acts_of(word))
+
+
+@operation("log.copy")
+def copy(call: Call) -> Iterator[str]:
+    """The whole sealed log, an event a line, for whoever keeps or checks it."""
+    return call.tx.events.copy()
 
 
 @operation("log.head")

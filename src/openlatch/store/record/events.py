@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -12,7 +12,7 @@ from sqlalchemy import ColumnElement, func, literal, or_, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.record import tree
-from openlatch.core.record.ledger import START, Event
+from openlatch.core.record.ledger import START, Event, form_of
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.letting_in.rows import OfferPartRow
@@ -25,6 +25,9 @@ __all__ = ["EventFilter", "Events", "Head", "LoggedEvent"]
 
 KEPT_FROM = 6
 """Subtrees of this level and above are kept; a smaller one is soon made of its leaves, which all are."""
+
+COPIED = 2000
+"""So many events of a copy are held at a time."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,17 +97,22 @@ class Events(Noun):
         add_rows(self._session, EventRow, rows)
 
     def head(self) -> Head:
-        seal = self._session.get(SealRow, self._workspace_id, populate_existing=True)
+        """Return how far the log goes, and how many events wait to be sealed."""
         unsealed = self._session.scalar(select(func.count()).where(EventRow.number.is_(None))) or 0
+        return replace(self._sealed(), unsealed=unsealed)
+
+    def _sealed(self) -> Head:
+        """How far the log goes, without counting what waits."""
+        seal = self._session.get(SealRow, self._workspace_id, populate_existing=True)
         if seal is None:
-            return Head(0, START, None, unsealed)
+            return Head(0, START, None, 0)
         root = seal.root or tree.EMPTY.hex()
-        return Head(seal.size, seal.link, seal.sealed_at, unsealed, seal.grown, root)
+        return Head(seal.size, seal.link, seal.sealed_at, 0, seal.grown, root)
 
     def seal(self, link: Callable[[str, dict[str, Any]], str], now: datetime, most: int = 5000) -> int:
         """Number and link the committed events in their order; returns how many. One sealer at a time."""
         self._session.execute(select(func.pg_advisory_xact_lock(func.hashtext(str(self._workspace_id)))))
-        head = self.head()
+        head = self._sealed()
         waiting = self._session.execute(
             select(EventRow.id, EventRow.content)
             .where(EventRow.number.is_(None), text("written_by < pg_snapshot_xmin(pg_current_snapshot())"))
@@ -134,7 +142,9 @@ class Events(Noun):
             return
         sealed = select(EventRow.content).where(EventRow.number > grown, EventRow.number <= end)
         contents = self._session.scalars(sealed.order_by(EventRow.number))
-        new: dict[tuple[int, int], bytes] = {(0, grown + n): tree.leaf(value) for n, value in enumerate(contents)}
+        new: dict[tuple[int, int], bytes] = {
+            (0, grown + n): tree.leaf_of(form_of(value)) for n, value in enumerate(contents)
+        }
         nodes = self._nodes(new)
         level = KEPT_FROM
         while end >> level:
@@ -191,6 +201,15 @@ class Events(Noun):
         end = self._session.scalar(select(SealRow.size)) or 0
         query = select(EventRow).where(EventRow.number > number, EventRow.number <= end)
         return tuple(_logged(row) for row in self._session.scalars(query.order_by(EventRow.number).limit(limit)))
+
+    def copy(self) -> Iterator[str]:
+        """Return the sealed log in its order, an event a line: its number, its link and its content, as JSON."""
+        end = self._session.scalar(select(SealRow.size)) or 0
+        line = text(
+            "'{\"number\":' || number || ',\"link\":\"' || link || '\",\"content\":' || cast(content as text) || '}'"
+        )
+        query = select(line).select_from(EventRow).where(EventRow.number.between(1, end)).order_by(EventRow.number)
+        return self._session.scalars(query, execution_options={"yield_per": COPIED})
 
     def browse(
         self,

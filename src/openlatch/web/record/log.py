@@ -6,7 +6,8 @@ from uuid import UUID
 
 from openlatch.operations.call import Call
 from openlatch.operations.record import log
-from openlatch.web.api import Routes
+from openlatch.web.api import Routes, Stream
+from openlatch.web.files import JSON_LINES, lines_kept
 from openlatch.web.record.render import event_of, head_of, proof_of
 from openlatch.wire import messages as wire
 
@@ -20,6 +21,12 @@ def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
     """Events of the log: of one subject, of all that is about an account, a party or an entry, or simply all."""
     page = log.browse(call, query)
     return wire.EventList(items=[event_of(item, call.tx.workspace.zone) for item in page.items], next=page.next)
+
+
+@routes.route("GET", "/log/copy", files=(JSON_LINES,), streams=True)
+def copy_log(call: Call) -> Stream:
+    """The whole sealed log, sent while it is read: an event a line, with its number, its link and its content."""
+    return lines_kept("log", log.copy(call))
 
 
 @routes.route("GET", "/log/head", returns=wire.LogHead)
