@@ -102,6 +102,11 @@ class Codec(Generic[V]):
             document |= {name: form.validate_python(kept[name]) for name, form in self._resting.items() if name in kept}
         return self.value(**document, **more)
 
+    def reader(self, name: str) -> Callable[[Any], Any]:
+        """Return what reads one field from what its column holds."""
+        form = self._form(name)
+        return (lambda value: value) if form is None else form.read
+
     def first(self, row: Row[Any]) -> V:
         """Return the value that the first column of a result holds."""
         return self.read(row[0])

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from datetime import datetime, timedelta
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 from sqlalchemy import Engine, event, func, select, text
@@ -16,10 +16,11 @@ from sqlalchemy.orm import Session
 from openlatch.core.model import Workspace
 from openlatch.errors import Conflict, Misconfigured, NotFound
 from openlatch.store import migrate, rights
+from openlatch.store.inventory import sheet
 from openlatch.store.inventory.accounts import Accounts
 from openlatch.store.inventory.activity import Activities
 from openlatch.store.inventory.documents import Documents
-from openlatch.store.inventory.entries import Entries
+from openlatch.store.inventory.entries import Entries, EntryFilter
 from openlatch.store.inventory.facts import Facts, Snapshot
 from openlatch.store.inventory.imports import Imports
 from openlatch.store.inventory.memberships import Memberships
@@ -55,6 +56,9 @@ from openlatch.store.telling.links import Links
 from openlatch.store.telling.notices import Notices
 from openlatch.store.telling.webhooks import Webhooks
 from openlatch.store.what_if.proposals import Proposals
+
+if TYPE_CHECKING:
+    import polars as pl
 
 __all__ = ["Store", "Transaction"]
 
@@ -131,6 +135,12 @@ class Transaction:
     def snapshot(self) -> Snapshot:
         """Return this workspace as it stands committed, without this transaction's changes, to be read in columns."""
         return Snapshot(self._session.get_bind().engine, self.workspace.id)
+
+    def sheet(self, wanted: EntryFilter, sort: str) -> Iterator[pl.DataFrame]:
+        """Return the entries that a filter leaves as columns, some at a time, as they stand committed."""
+        statement = sheet.statement(self._session, wanted, sort)
+        with self.snapshot() as snapshot:
+            yield from snapshot.pieces(statement)
 
     def enqueue(
         self, task: str, *, lock: str | None = None, once: str | None = None, at: datetime | None = None, **args: Any

@@ -17,6 +17,7 @@ from pydantic import BaseModel
 
 from openlatch.deferred import deferred
 from openlatch.web.api import Stream
+from openlatch.web.cells import cells_of
 from openlatch.wire import flat
 from openlatch.wire.base import Written
 from openlatch.wire.inventory.sheet import COLUMNS, INSTANTS, in_cell, row
@@ -24,6 +25,7 @@ from openlatch.wire.messages import LISTS, Entry, KeptEntry
 
 if TYPE_CHECKING:
     import openpyxl
+    import polars as pl
 else:
     openpyxl = deferred("openpyxl")
 
@@ -37,6 +39,7 @@ __all__ = [
     "entries_kept",
     "kept",
     "lines_kept",
+    "sheet_kept",
     "template",
 ]
 
@@ -183,6 +186,23 @@ def entries_kept(written: Written, entries: Iterable[Entry], zone: str) -> Strea
     return _stream(
         written, Kept("Inventory", COLUMNS, row, entries, instants=INSTANTS, zone=zone, separator=written.separator)
     )
+
+
+def sheet_kept(written: Written, pieces: Iterable[pl.DataFrame], zone: str) -> Stream:
+    """Return entries in columns as a sheet, with the very cells that `entries_kept` gives it."""
+    texts = map(cells_of, pieces)
+    if written.format == "csv":
+        return Stream(_csv_of(written, texts), FORMATS["csv"].content_type, "inventory.csv")
+    lines = itertools.chain.from_iterable(some.iter_rows(named=True) for some in texts)
+    return _stream(written, Kept("Inventory", COLUMNS, dict, lines, instants=INSTANTS, zone=zone))
+
+
+def _csv_of(written: Written, texts: Iterable[pl.DataFrame]) -> Iterator[bytes]:
+    yield from _csv(Kept("Inventory", COLUMNS, dict, iter(()), separator=written.separator))
+    for some in texts:
+        yield some.write_csv(
+            include_header=False, separator=SEPARATORS[written.separator], line_terminator="\r\n"
+        ).encode()
 
 
 def kept(name: str, written: Written, kind: type[M], items: Iterable[M], zone: str) -> Stream:

@@ -12,17 +12,18 @@ from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import BaseModel
 
-__all__ = ["defused", "header", "instants", "row"]
+__all__ = ["FORMULA", "defused", "header", "instants", "row"]
 
 _NAMES = ("ref", "address", "name", "text", "says", "what", "id")
 """What stands for a thing in a list of things: the first of these that it has."""
 
-_FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
+FORMULA = r"'*[=+\-@\t\r\n]"
+"""What a spreadsheet takes for the beginning of one."""
 
 
 def defused(text: str) -> str:
     """Return a text that no spreadsheet takes for a formula."""
-    return f"'{text}" if _FORMULA.match(text) else text
+    return f"'{text}" if re.match(FORMULA, text) else text
 
 
 def header(model: type[BaseModel]) -> list[str]:

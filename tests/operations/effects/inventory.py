@@ -7,6 +7,8 @@ import io
 
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound
+from openlatch.wire.inventory.sheet import row
+from openlatch.words import EntryOrder, State
 from tests.harness.twins import twins
 from tests.operations.effects.world import World, of
 
@@ -47,6 +49,17 @@ def _(w: World) -> None:
     assert len(w.member.export("jsonl").splitlines()) == len(list(w.member.entries()))
     with w.refused(Invalid, "format"):
         w.owner.export("pdf")
+
+
+@of("entries.sheet")
+def _(w: World) -> None:
+    for client in (w.owner, w.member):
+        for order in EntryOrder:
+            text = client.export("csv", state=",".join(State), sort=order).decode()
+            listed = client.entries(state=",".join(State), sort=order)
+            assert list(csv.DictReader(io.StringIO(text, newline=""))) == list(map(row, listed))
+    with w.refused(NotAllowed, "choose by that"):
+        w.member.export("csv", flagged=True)
 
 
 @of("accounts.browse")

@@ -126,6 +126,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "entries.summary": _reads(*_EVERYONE),
         "entries.show": _reads(*_EVERYONE),
         "entries.export": _reads(*_EVERYONE),
+        "entries.sheet": _reads(*_EVERYONE),
         "views.browse": _reads(*_EVERYONE),
         "views.save": _changes(*_EVERYONE),
         "views.remove": _changes(*_EVERYONE),

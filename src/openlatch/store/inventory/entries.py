@@ -27,7 +27,7 @@ from openlatch.store.providers.rows import ProviderRow
 from openlatch.store.rules.rows import FlagRow
 from openlatch.words import EndReason, Kind, Power, State
 
-__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
+__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary", "listing"]
 
 NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
 
@@ -287,7 +287,7 @@ class Entries(Noun):
         wanted = id_or_ref(text)
         if wanted is None:
             raise missing("entry", text)
-        query = _listing(EntryFilter(own_party=own_party))
+        query = listing(EntryFilter(own_party=own_party))
         where = EntryRow.id == wanted if isinstance(wanted, UUID) else EntryRow.ref == wanted
         rows = self._session.execute(query.where(where).limit(2)).all()
         if not rows:
@@ -303,20 +303,20 @@ class Entries(Noun):
             OrderRow.id == func.any(wanted), OrderRow.entry_id.is_not(None)
         )
         orders = {row[0]: row[1] for row in self._session.execute(of_orders)}
-        query = _listing(EntryFilter()).where(EntryRow.id == func.any([*wanted, *orders.values()]))
+        query = listing(EntryFilter()).where(EntryRow.id == func.any([*wanted, *orders.values()]))
         entries = {row[0].id: _listed(row) for row in self._session.execute(query)}
         return entries | {order: entries[entry] for order, entry in orders.items() if entry is not None}
 
     def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
-        return page(self._session, _listing(wanted), SORTS[sort], limit=limit, cursor=cursor, read=_listed)
+        return page(self._session, listing(wanted), SORTS[sort], limit=limit, cursor=cursor, read=_listed)
 
     def ids(self, wanted: EntryFilter) -> list[UUID]:
         """Return the ids of all entries that a filter lets through, in a steady order."""
-        listed = _listing(wanted).subquery()
+        listed = listing(wanted).subquery()
         return list(self._session.scalars(select(listed.c.id).order_by(listed.c.id)))
 
     def summary(self, wanted: EntryFilter) -> Summary:
-        listed = _listing(wanted).subquery()
+        listed = listing(wanted).subquery()
         columns = listed.c
         row = self._session.execute(
             select(
@@ -330,7 +330,8 @@ class Entries(Noun):
         return Summary(*row)
 
 
-def _listing(wanted: EntryFilter) -> Any:
+def listing(wanted: EntryFilter) -> Any:
+    """Return the query of entries that a filter leaves, each with its party, its account and its provider."""
     query: Any = (
         select(EntryRow, PartyRow, AccountRow, ProviderRow)
         .join(PartyRow, and_(PartyRow.workspace_id == EntryRow.workspace_id, PartyRow.id == EntryRow.party_id))

@@ -6,7 +6,7 @@ such as its tags, and what teams give, is laid over them by the caller.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
@@ -33,6 +33,8 @@ else:
 
 __all__ = ["OVERLAID", "Facts", "Snapshot"]
 
+PIECE = 5000
+"""So many rows are looked at together where not all are."""
 OVERLAID = ("entry_powers_through_teams", "account_tags", "party_tags", "account_over", "party_over")
 """Columns that are not kept, and that the caller fills in."""
 
@@ -198,6 +200,15 @@ class Snapshot:
             "accepted_until": "f.accepted_until",
         }
         return self._read(wanted, "flags f where f.cleared_at is null")
+
+    def pieces(self, statement: str) -> Iterator[pl.DataFrame]:
+        """Return what a statement reads, some thousands of rows at a time."""
+        with self._connection.cursor() as cursor:
+            cursor.execute(statement)
+            for batch in cursor.fetch_record_batch():
+                frame = pl.from_arrow(batch)
+                assert isinstance(frame, pl.DataFrame)  # noqa: S101 - a batch has several columns
+                yield from frame.iter_slices(PIECE)
 
     def _frame(self, table: str, columns: Iterable[str], kept: Mapping[str, str], source: str) -> pl.DataFrame:
         ours = [c for c in columns if c.startswith(f"{table}_") and c not in OVERLAID and c not in kept]

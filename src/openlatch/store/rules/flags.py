@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import fields
 from datetime import datetime
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, delete, false, func, not_, or_, select, text, update
+from sqlalchemy import ColumnElement, Text, and_, cast, delete, false, func, literal, not_, or_, select, text, update
 
 from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
@@ -18,7 +18,7 @@ from openlatch.store.pages import Page, Sort, page
 from openlatch.store.rules.rows import AccountRiskRow, FlagRow, UpcomingRow
 from openlatch.words import Severity, Subject
 
-__all__ = ["Flags"]
+__all__ = ["FlagLine", "Flags"]
 
 
 _FLAG = Codec(FlagRow, Flag, apart=["acceptance"])
@@ -29,6 +29,17 @@ _NOT_ACCEPTED = dict.fromkeys(_ACCEPTED.values())
 
 def _flag(row: FlagRow) -> Flag:
     return _FLAG.read(row, acceptance=None if row.accepted_at is None else _ACCEPTANCE.read(row))
+
+
+class FlagLine(NamedTuple):
+    """A standing flag as far as a list tells it: on what, whether accepted, how severe by its rank, and why."""
+
+    subject: str
+    accepted: bool
+    severity: int
+    rule: str
+    facts: str
+    reason: str
 
 
 class Flags(Noun):
@@ -53,10 +64,19 @@ class Flags(Noun):
         if wanted:
             self._session.execute(update(FlagRow).where(FlagRow.id == func.any(wanted)).values(cleared_at=now))
 
-    def standing(self, subject_ids: Iterable[UUID]) -> tuple[Flag, ...]:
+    def standing(self, subject_ids: Iterable[UUID | str]) -> tuple[Flag, ...]:
         """Return the standing flags on these subjects, the worst first."""
         query = select(FlagRow).where(FlagRow.subject_id == func.any(list(subject_ids)), FlagRow.cleared_at.is_(None))
         return tuple(_flag(row) for row in self._session.scalars(query.order_by(FlagRow.severity.desc(), FlagRow.rule)))
+
+    def lines(self, subject_ids: Iterable[str], now: datetime) -> list[FlagLine]:
+        """Return the standing flags on these subjects as far as a list tells them."""
+        accepted = func.coalesce(FlagRow.accepted_until > now, literal(value=False))
+        columns = (accepted, FlagRow.severity, FlagRow.rule, FlagRow.facts, FlagRow.reason)
+        query = select(cast(FlagRow.subject_id, Text), *columns).where(
+            FlagRow.subject_id == func.any(list(subject_ids)), FlagRow.cleared_at.is_(None)
+        )
+        return [FlagLine(*row) for row in self._session.execute(query)]
 
     def some(self, ids: Iterable[UUID]) -> tuple[Flag, ...]:
         return tuple(

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from openlatch.operations.call import Call
-from openlatch.operations.inventory import by_hand, entries, secrets
+from openlatch.operations.inventory import by_hand, entries, secrets, sheet
 from openlatch.operations.orders import orders
 from openlatch.web.api import Routes, Stream
-from openlatch.web.files import CONTENT_TYPES, entries_kept
+from openlatch.web.files import CONTENT_TYPES, entries_kept, sheet_kept
 from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.orders.orders import wish
 from openlatch.web.orders.render import plan_of
@@ -47,7 +47,9 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
 )
 def export_entries(call: Call, query: wire.ExportQuery) -> Stream:
     """Every entry that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
-    return entries_kept(query, map(entry_of, entries.export(call, query, query.sort)), call.tx.workspace.zone)
+    if query.format == "jsonl":
+        return entries_kept(query, map(entry_of, entries.export(call, query, query.sort)), call.tx.workspace.zone)
+    return sheet_kept(query, sheet.sheet(call, query, query.sort), call.tx.workspace.zone)
 
 
 @routes.route("GET", "/entries/<entry>", returns=wire.Entry)

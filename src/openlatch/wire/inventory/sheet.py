@@ -6,13 +6,16 @@ spreadsheet would take for a formula gets an apostrophe before it. A list that i
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
 from datetime import datetime
 
+from openlatch.core import model
 from openlatch.wire import flat
 from openlatch.wire.flat import defused
-from openlatch.wire.messages import Entry
+from openlatch.wire.messages import Dependency, Entry
+from openlatch.words import Power
 
-__all__ = ["COLUMNS", "INSTANTS", "LEFT_OUT", "in_cell", "row"]
+__all__ = ["COLUMNS", "INSTANTS", "LEFT_OUT", "dependencies_of", "in_cell", "row", "uses_of"]
 
 _FIRST = (
     *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
@@ -45,17 +48,24 @@ def row(entry: Entry) -> dict[str, str]:
         "home": entry.party.home,
         "powers": list(entry.powers) if entry.powers or entry.unknown else ["none"],
         "hours": entry.hours.written if entry.hours else "",
-        "uses": [f"{power} {at.isoformat()}" for power, at in (entry.uses or {}).items()],
-        "dependencies": [
-            f"{d.kind}: {d.what}" + (f" (next {d.next_at.isoformat()})" if d.next_at else "")
-            for d in entry.dependencies
-        ],
+        "uses": uses_of(entry.uses or {}),
+        "dependencies": dependencies_of(entry.dependencies),
         "vouched_at": entry.vouched.at if entry.vouched else None,
         "vouched_by": entry.vouched.by if entry.vouched else "",
         "severity": entry.flags[0].severity if entry.flags else "",
         "flags": [flag.reason for flag in entry.flags],
     }
     return {name: defused(in_cell(values[name])) for name in COLUMNS}
+
+
+def uses_of(uses: Mapping[Power, datetime]) -> list[str]:
+    """Return when each power was used last, as it stands in a cell."""
+    return [f"{power} {at.isoformat()}" for power, at in uses.items()]
+
+
+def dependencies_of(dependencies: Iterable[Dependency | model.Dependency]) -> list[str]:
+    """Return what runs through an entry, as it stands in a cell."""
+    return [f"{d.kind}: {d.what}" + (f" (next {d.next_at.isoformat()})" if d.next_at else "") for d in dependencies]
 
 
 def in_cell(value: object) -> str:
