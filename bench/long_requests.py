@@ -71,7 +71,11 @@ def _copied(running: Stack, workspace: Workspace) -> None:
         "where e.state <> 'ended' order by -e.severity, coalesce(e.last_used, 'epoch'), e.id"
     )
     copied = f"copy ({query}) to stdout (format csv)"
-    with connected(running.service, workspace) as connection, connection.cursor() as cursor, cursor.copy(copied) as copy:
+    with (
+        connected(running.service, workspace) as connection,
+        connection.cursor() as cursor,
+        cursor.copy(copied) as copy,
+    ):
         for _ in copy:
             pass
 

@@ -14,7 +14,7 @@ from openlatch.web.app import description
 ROOT = Path(__file__).parents[1]
 ROUTER = (ROOT / "console" / "src" / "app" / "router.ts").read_text()
 PLACES = (ROOT / "console" / "src" / "app" / "places.ts").read_text()
-OF_THIS_MACHINE = {"service", "profile"}
+OF_THIS_MACHINE = {"profile"}
 """Nouns of the command line that are no thing of a workspace."""
 OTHER_PAGES = {"Today", "Import a list", "Perhaps the same", "Let someone in", "Your workspaces", "Page not found"} | {
     "My access",

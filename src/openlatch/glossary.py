@@ -111,6 +111,7 @@ GLOSSARY: tuple[Term, ...] = (
     ),
     Term("webhook", "An address that is sent what happens.", "webhooks", ("webhooks",), "Webhooks"),
     Term("log", "The append-only history of everything, signed.", "log", ("log",), "Log"),
+    Term("service", "What runs all this: workers, jobs, database, keys.", "service", ("service",), "Service"),
     Term("me", "Your own account: sign-in, sessions, second factors.", "me", ("me", "session"), "My account"),
     Term("token", "What your programs sign in with.", "tokens", ("tokens",)),
     Term(

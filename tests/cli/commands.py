@@ -186,6 +186,7 @@ SAYS: dict[str, str] = {
     "service new-key": "=",
     "service openapi": '"openapi": "3.1.0"',
     "service rotate-keys": "encrypted with a new key.",
+    "service show": "Everything runs.",
     "sign-in": "as Ruth Calder",
     "sign-on add": "groups: guides as member",
     "sign-on change": "People sign in at Ridge Login",

@@ -18,6 +18,7 @@ from tests.operations.effects import (  # noqa: F401 - each declares its trials
     record,
     reviews,
     rules,
+    running,
     search,
     taking_back,
     telling,

@@ -25,12 +25,14 @@ from schemathesis.specs.openapi.checks import (
 
 from openlatch.client import Client
 from openlatch.core.model import Workspace
+from openlatch.core.running.state import NOBODY_WORKS
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.operations.call import as_service
 from openlatch.operations.people import people
 from openlatch.web.app import description
 from openlatch.wire import messages as wire
+from openlatch.wire.base import NO_WORKER
 from openlatch.words import Role
 from tests.harness.acts import problem
 from tests.harness.ridge import Ridge
@@ -207,8 +209,18 @@ def test_health_readiness_and_metrics_are_there_for_whoever_runs_it(ridge: Ridge
     web = httpx.Client(base_url=ridge.url, transport=ridge.transport)
     assert web.get("/healthz").text == "ok\n"
     assert web.get("/readyz").text == "ready\n"
+    assert NO_WORKER not in web.get("/api/v1/openapi.json").headers
     metrics = web.get("/metrics").text
     assert 'openlatch_requests_total{route="GET /readyz",status="200"}' in metrics
+
+
+def test_that_nobody_works_is_said_with_every_answer_and_to_whoever_waits(ridge: Ridge, monkeypatch: Any) -> None:
+    monkeypatch.setattr(ridge.service.store, "workers", lambda: 0)
+    app = ridge.service.web()
+    web = httpx.Client(base_url=ridge.url, transport=httpx.WSGITransport(app=app))
+    assert web.get("/readyz").text == f"ready. {NOBODY_WORKS}\n"
+    assert web.get("/api/v1/openapi.json").headers[NO_WORKER] == NOBODY_WORKS
+    assert NO_WORKER not in web.get("/healthz").headers
 
 
 @schemathesis.serializer("application/secevent+jwt")

@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { ref } from "vue";
 import { askProof } from "./confirmation";
 import { Problem } from "./problem";
 import type { components, paths } from "./schema";
@@ -79,6 +80,15 @@ const guard: Middleware = {
   },
 };
 
+/** Why nothing goes on, in the words of the service; empty while something does. */
+export const standstill = ref("");
+const heeding: Middleware = {
+  onResponse({ response }) {
+    standstill.value = response.headers.get("Openlatch-No-Worker") ?? "";
+    return undefined;
+  },
+};
+
 /** Copies of changes in progress: what was sent cannot be read, and so not be sent, a second time. */
 const copies = new WeakMap<Request, Request>();
 
@@ -124,7 +134,7 @@ async function patient(request: Request): Promise<Response> {
 }
 
 export const api = createClient<paths>({ baseUrl: "/api/v1", fetch: patient });
-api.use(guard, confirming);
+api.use(guard, heeding, confirming);
 
 interface Answer<T> {
   data?: T;

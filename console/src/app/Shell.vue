@@ -2,7 +2,7 @@
 import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, take } from "@/api/client";
+import { api, standstill, take } from "@/api/client";
 import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -28,6 +28,7 @@ watch(
   () => (menu.value = false),
 );
 const maySeeParties = session.may("parties.browse");
+const maySeeService = session.may("service.show");
 
 const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
 watch(signedOut, (out) => {
@@ -177,8 +178,18 @@ async function signOut(): Promise<void> {
         </div>
       </div>
     </nav>
-    <main class="min-h-0 min-w-0 overflow-hidden">
-      <RouterView v-if="me" />
+    <main class="flex min-h-0 min-w-0 flex-col overflow-hidden">
+      <p
+        v-if="me && standstill"
+        role="status"
+        class="border-b border-line bg-wash px-[26px] py-[7px] text-plain"
+      >
+        {{ standstill }}
+        <RouterLink v-if="maySeeService && route.path !== '/service'" class="link" to="/service"
+          >See how the service stands</RouterLink
+        >
+      </p>
+      <div v-if="me" class="min-h-0 flex-1"><RouterView /></div>
       <div v-else-if="error && !signedOut" class="p-7"><ProblemNote :error="error" /></div>
     </main>
     <ConfirmDialog />

@@ -221,6 +221,11 @@ export const router = createRouter({
     },
     { path: "/log", component: () => import("@/features/record/LogPage.vue"), meta: { title: "Log" } },
     {
+      path: "/service",
+      component: () => import("@/features/running/ServicePage.vue"),
+      meta: { title: "Service" },
+    },
+    {
       path: "/:rest(.*)*",
       component: () => import("@/app/NothingHere.vue"),
       meta: { title: "Page not found" },

@@ -54,7 +54,19 @@ def client_of(server: str, token: str) -> Client:
     """Return a client of a service, which asks for the password where someone is there to give it."""
     by = _carrier()
     password = _password if sys.stdin.isatty() else None
-    return Client(server, token, password=password, transport=by.transport, pause=by.pause)
+    return Client(server, token, password=password, transport=by.transport, pause=by.pause, heed=_Once())
+
+
+class _Once:
+    """Prints what keeps something waiting, the first time that it is said."""
+
+    def __init__(self) -> None:
+        self._said: set[str] = set()
+
+    def __call__(self, text: str) -> None:
+        if text not in self._said:
+            self._said.add(text)
+            click.echo(f"It waits. {text}", err=True)
 
 
 def sign_in(server: str, **said: Any) -> tuple[Client, wire.TokenSecret]:

@@ -8,6 +8,7 @@ import sys
 import tempfile
 from contextlib import closing
 from dataclasses import replace
+from datetime import datetime
 
 import click
 import orjson
@@ -15,9 +16,11 @@ import structlog
 
 from openlatch import __version__
 from openlatch.cli.command import Group
+from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.output import reports_errors
-from openlatch.core.phrases import counted
+from openlatch.cli.output import hint, out, output_option, print_one, reports_errors
+from openlatch.core.hours import moment
+from openlatch.core.phrases import counted, listed
 from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
 from openlatch.operations.people import founding
@@ -25,6 +28,7 @@ from openlatch.operations.people.keys import rotate as change_keys
 from openlatch.web.api import MOST_BYTES
 from openlatch.web.app import description
 from openlatch.web.server import serve as run
+from openlatch.wire.messages import ServiceState
 from openlatch.wiring import Service, log_to_output, migrated, settings, wire
 
 __all__ = ["service"]
@@ -152,6 +156,53 @@ def _say_how_it_is(running: Service, does: str) -> bool:
         log.warning("the service's login owns its tables", next=next_step)
     running.store.close()
     return empty
+
+
+@service.command("show")
+@output_option
+@reports_errors
+def show(output: str) -> None:
+    """Show how a service stands that you are signed in to: workers, what waits, readings, letters, keys.
+
+    Exits 1 if somebody has to see to something.
+    """
+    with connect() as client:
+        there = client.service()
+        zone = client.me().workspace.zone
+    if output != "table":
+        print_one(there, output)
+    else:
+        _tell(there, zone)
+    if there.troubles:
+        raise SystemExit(1)
+
+
+def _tell(there: ServiceState, zone: str) -> None:
+    def at(instant: datetime | None, otherwise: str) -> str:
+        return otherwise if instant is None else moment(instant, zone)
+
+    def since(instant: datetime | None) -> str:
+        return "" if instant is None else f", the oldest since {moment(instant, zone)}"
+
+    facts = {
+        "workers": f"{there.workers} at work; last sign of one: {at(there.last_sign, 'none yet')}",
+        "jobs": f"{there.waiting} could begin{since(there.waiting_since)}",
+        "failed": f"{counted(there.failed, 'job')} within a day",
+        "log": f"{counted(there.unsealed, 'event')} to be sealed{since(there.unsealed_since)}",
+        "readings": f"the last ended at {at(there.last_reading, 'no time yet')}",
+        "overdue": listed(there.behind),
+        "letters": f"{there.letters} could not be sent yet" if there.sends_letters else "no mail server is set",
+        "key": f"made at {at(there.key_made_at, 'no time yet')}",
+        "database": f"{there.database_bytes / 2**20:,.0f} MB, with all workspaces",
+    }
+    out().print(f"Open Latch {there.version}", style="bold")
+    for name, text in facts.items():
+        out().print(f"  {name:<10}{text}", soft_wrap=True)
+    for trouble in there.troubles:
+        out().print(f"\n{trouble.says}", style="bold", soft_wrap=True)
+        hint(f"  {trouble.next}")
+    if not there.troubles:
+        out().print("\nEverything runs.")
 
 
 @service.command("rotate-keys")

@@ -17,6 +17,7 @@ from openlatch.client.providers import ProvidersCalls
 from openlatch.client.record import RecordCalls
 from openlatch.client.reviews import ReviewsCalls
 from openlatch.client.rules import RulesCalls
+from openlatch.client.running import RunningCalls
 from openlatch.client.search import SearchCalls
 from openlatch.client.taking_back import TakingBackCalls
 from openlatch.client.telling import TellingCalls
@@ -40,6 +41,7 @@ class Client(
     WhatIfCalls,
     TellingCalls,
     RecordCalls,
+    RunningCalls,
     SearchCalls,
 ):
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
@@ -47,7 +49,8 @@ class Client(
     Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not
     answer; a change carries an idempotency key, so that it is carried out once. `password` is called for the person's
     own where an act is dangerous and it was not given lately; without it, that raises NotConfirmed. `transport` carries
-    the requests and `pause` waits some seconds between them; tests put their own there.
+    the requests and `pause` waits some seconds between them; tests put their own there. `heed` is told why something
+    that is waited for does not go on, such as that no worker is at work.
     """
 
     @classmethod

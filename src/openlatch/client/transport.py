@@ -17,6 +17,7 @@ from openlatch import __version__
 from openlatch.client.address import service_address
 from openlatch.errors import BY_CODE, Invalid, NotConfirmed, NotYet, OpenLatchError, ServiceUnreachable, UnderWay
 from openlatch.wire import messages as wire
+from openlatch.wire.base import NO_WORKER
 
 __all__ = ["Transport", "part", "plain"]
 
@@ -42,6 +43,7 @@ class Transport:
         password: Callable[[], str] | None = None,
         transport: httpx.BaseTransport | None = None,
         pause: Callable[[float], None] = time.sleep,
+        heed: Callable[[str], None] | None = None,
     ) -> None:
         url = service_address(url)
         headers = {"User-Agent": f"openlatch/{__version__}"} | ({"Authorization": f"Bearer {token}"} if token else {})
@@ -53,6 +55,8 @@ class Transport:
         self._timeout = timeout
         self._password = password
         self.pause = pause
+        self._heed = heed
+        self._warning = ""
 
     def __enter__(self) -> Self:
         return self
@@ -95,6 +99,8 @@ class Transport:
                 yield model
             if over(model):
                 return
+            if self._heed is not None and self._warning:
+                self._heed(self._warning)
             last = model
             if within is not None and waited >= within:
                 raise NotYet(f"It is not over after {waited:.0f} seconds, and goes on.", next_step="Look again later.")
@@ -161,6 +167,7 @@ class Transport:
             if wait.isdecimal() and int(wait) > 30:
                 break
             self.pause(float(wait) if wait.isdecimal() else 0.2 * 2**tries)
+        self._warning = answer.headers.get(NO_WORKER, "")
         if answer.is_error:
             raise _error(answer)
         return answer

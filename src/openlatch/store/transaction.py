@@ -10,7 +10,7 @@ from uuid import UUID
 
 from sqlalchemy import Engine, event, func, select, text
 from sqlalchemy.engine.interfaces import DBAPIConnection
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DBAPIError, OperationalError, SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Workspace
@@ -50,6 +50,7 @@ from openlatch.store.reviews.prints import Prints
 from openlatch.store.reviews.reviews import Reviews
 from openlatch.store.rules.flags import Flags
 from openlatch.store.rules.policies import Policies
+from openlatch.store.running.state import Running, workers
 from openlatch.store.secrets import close_anew
 from openlatch.store.taking_back.batches import Batches
 from openlatch.store.telling.links import Links
@@ -104,6 +105,7 @@ class Transaction:
         self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)
+        self.running = Running(session, workspace.id)
         self.replies = Replies(session, workspace.id)
 
     def change_workspace(self, workspace: Workspace) -> None:
@@ -252,6 +254,12 @@ class Store:
             return "" if migrate.at_head(self._engine) else "the database's schema is not up to date"
         except OperationalError:
             return "the database does not answer"
+
+    def workers(self) -> int | None:
+        """Return how many workers are at work; None if that cannot be found out now."""
+        with suppress(SQLAlchemyError), Session(self._engine) as session, session.begin():
+            return workers(session)[0]
+        return None
 
     def _refuse_superuser(self) -> None:
         try:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from collections.abc import Callable
 from datetime import timedelta
 
 import orjson
@@ -13,15 +14,19 @@ from prometheus_client import REGISTRY as PROCESS
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest, multiprocess
 from werkzeug.middleware.proxy_fix import ProxyFix
 
+from openlatch.core.running.state import NOBODY_WORKS
 from openlatch.errors import NotFound
 from openlatch.web import describe
 from openlatch.web.api import MOST_BYTES, PREFIX, Backend, bind, bind_errors
 from openlatch.web.doors import Doors
 from openlatch.web.pages import POLICY, bind_console, bind_help
 from openlatch.web.routes import ALL
+from openlatch.wire.base import NO_WORKER
 
 __all__ = ["create_app", "description"]
 
+EVERY = 5
+"""Seconds between two looks for workers."""
 SECRET_PARTS = ("link", "address")
 """what no log holds: the parts of paths that are as good as a password"""
 HEADERS = {
@@ -51,8 +56,9 @@ def create_app(backend: Backend) -> Flask:
     bind_errors(app)
     for routes in ALL:
         bind(app, routes)
-    _watch(app, secure=backend.secure_cookies)
-    _operate(app, backend)
+    workers = _Workers(backend.store.workers)
+    _watch(app, workers, secure=backend.secure_cookies)
+    _operate(app, backend, workers)
     bind_help(app)
     bind_console(app)
     slow = [route for routes in ALL for route in routes.all if route.takes or (route.files and not route.public)]
@@ -65,7 +71,23 @@ def create_app(backend: Backend) -> Flask:
     return app
 
 
-def _watch(app: Flask, *, secure: bool) -> None:
+class _Workers:
+    """Whether a worker is at work, as the database says; looked at anew every few seconds."""
+
+    def __init__(self, count: Callable[[], int | None]) -> None:
+        self._count = count
+        self._again, self._none = 0.0, False
+
+    def none(self) -> bool:
+        """Whether no worker is at work; what cannot be found out is no reason to say so."""
+        if time.monotonic() >= self._again:
+            self._none = self._count() == 0
+            # One that has just been started is not to be missed for long.
+            self._again = time.monotonic() + (1 if self._none else EVERY)
+        return self._none
+
+
+def _watch(app: Flask, workers: _Workers, *, secure: bool) -> None:
     @app.before_request
     def start() -> None:
         g.started = time.perf_counter()
@@ -81,6 +103,8 @@ def _watch(app: Flask, *, secure: bool) -> None:
         REQUESTS.labels(f"{request.method} {route}", response.status_code).inc()
         SECONDS.labels(f"{request.method} {route}").observe(took)
         if request.path.startswith(PREFIX):
+            if workers.none():
+                response.headers[NO_WORKER] = NOBODY_WORKS
             log.info(
                 "request",
                 method=request.method,
@@ -98,7 +122,7 @@ def _shown_path() -> str:
     return rule if any(f"<{secret}>" in rule for secret in SECRET_PARTS) else request.path
 
 
-def _operate(app: Flask, backend: Backend) -> None:
+def _operate(app: Flask, backend: Backend, workers: _Workers) -> None:
     @app.get("/healthz")
     def health() -> Response:
         return Response("ok\n", content_type="text/plain")
@@ -106,7 +130,8 @@ def _operate(app: Flask, backend: Backend) -> None:
     @app.get("/readyz")
     def ready() -> Response:
         trouble = backend.store.ready()
-        return Response(f"{trouble or 'ready'}\n", 503 if trouble else 200, content_type="text/plain")
+        without = f". {NOBODY_WORKS}" if not trouble and workers.none() else ""
+        return Response(f"{trouble or 'ready'}{without}\n", 503 if trouble else 200, content_type="text/plain")
 
     @app.get("/metrics")
     def metrics() -> Response:

@@ -8,6 +8,7 @@ from openlatch.web.providers import descriptions, providers, readings, security_
 from openlatch.web.record import log
 from openlatch.web.reviews import prints, reviews
 from openlatch.web.rules import flags, policy
+from openlatch.web.running import state
 from openlatch.web.search import search
 from openlatch.web.taking_back import batches
 from openlatch.web.telling import notices, webhooks
@@ -45,5 +46,6 @@ ALL = (
     answers.routes,
     activity.routes,
     log.routes,
+    state.routes,
     views.routes,
 )

@@ -9,6 +9,7 @@ from pydantic_core import ErrorDetails
 from openlatch.errors import Invalid
 
 __all__ = [
+    "NO_WORKER",
     "Page",
     "PageQuery",
     "Problem",
@@ -63,6 +64,8 @@ class Taken(BaseModel):
     __init__.__pydantic_base_init__ = True  # type: ignore[attr-defined]
 
 
+NO_WORKER = "Openlatch-No-Worker"
+"""The header of an answer while no worker is at work; it says what that means."""
 _PROBLEMS = {
     "missing": "it is missing",
     "literal_error": "it is not one of {expected}",

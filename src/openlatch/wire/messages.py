@@ -288,6 +288,7 @@ if TYPE_CHECKING:
         Worse,
     )
     from openlatch.wire.rules.risks import Risk, RiskLine, RiskPoint, RiskShare
+    from openlatch.wire.running.state import ServiceState, ServiceTrouble
     from openlatch.wire.search.search import FindQuery, Found, FoundList
     from openlatch.wire.taking_back.batches import (
         Batch,
@@ -603,6 +604,8 @@ __all__ = [
     "SecurityEventRefusal",
     "Sending",
     "Sent",
+    "ServiceState",
+    "ServiceTrouble",
     "ServiceWish",
     "Session",
     "SessionList",

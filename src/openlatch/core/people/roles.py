@@ -45,6 +45,7 @@ _MANAGERS = (Role.OWNER, Role.MANAGER)
 OPERATIONS: Mapping[str, Permission] = MappingProxyType(
     {
         "people.me": _reads(*_EVERYONE),
+        "service.show": _reads(*_MANAGERS),
         "workspaces.change": _dangerous(Role.OWNER),
         "people.browse": _reads(*_STAFF),
         "people.show": _reads(*_STAFF),

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import datetime
+from typing import Protocol
 
-from openlatch.core import model
 from openlatch.wire import flat
 from openlatch.wire.flat import defused
-from openlatch.wire.messages import Dependency, Entry
+from openlatch.wire.messages import Entry
 from openlatch.words import Power
 
 __all__ = ["COLUMNS", "INSTANTS", "LEFT_OUT", "dependencies_of", "in_cell", "row", "uses_of"]
@@ -58,12 +58,23 @@ def row(entry: Entry) -> dict[str, str]:
     return {name: defused(in_cell(values[name])) for name in COLUMNS}
 
 
+class _Dependency(Protocol):
+    """What runs through an entry, wherever it is told."""
+
+    @property
+    def kind(self) -> str: ...
+    @property
+    def what(self) -> str: ...
+    @property
+    def next_at(self) -> datetime | None: ...
+
+
 def uses_of(uses: Mapping[Power, datetime]) -> list[str]:
     """Return when each power was used last, as it stands in a cell."""
     return [f"{power} {at.isoformat()}" for power, at in uses.items()]
 
 
-def dependencies_of(dependencies: Iterable[Dependency | model.Dependency]) -> list[str]:
+def dependencies_of(dependencies: Iterable[_Dependency]) -> list[str]:
     """Return what runs through an entry, as it stands in a cell."""
     return [f"{d.kind}: {d.what}" + (f" (next {d.next_at.isoformat()})" if d.next_at else "") for d in dependencies]
 

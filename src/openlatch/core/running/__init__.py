@@ -1,0 +1,1 @@
+"""What a running service is like, and what is wrong with it."""

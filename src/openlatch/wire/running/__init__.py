@@ -1,0 +1,1 @@
+"""Messages: the service itself."""

@@ -1,0 +1,1 @@
+"""What is wrong with a running service."""
