@@ -26,7 +26,7 @@ test: test-packages setup console site ## run all tests, side by side on two pro
 	@cd console && npm test --silent
 	@$(BIN)/pytest -n 2 --durations=12
 
-check: setup site ## run the tests that need neither browser nor stack, those of `TESTS=tests/…` only if given
+check: setup site console ## run the tests that need neither browser nor stack, those of `TESTS=tests/…` only if given
 	@$(BIN)/pytest -n 2 $(or $(TESTS),tests/core tests/client tests/web tests/store tests/test_guards.py tests/test_habits.py)
 
 shuffled: test-packages setup console site ## run all tests in three random orders
@@ -51,6 +51,9 @@ setup: $(VENV)/.made $(AIO) ## make .venv from the lock
 console: $(CONSOLE) ## build the console
 
 site: $(SITE) ## make the pages of the documentation, which the service answers below /help
+
+dist: setup console site ## make the packages that others install, with console and help in them
+	@$(BIN)/python -m hatchling build
 
 bench: setup ## measure; one JSON line for each benchmark
 	@$(BIN)/python -m bench

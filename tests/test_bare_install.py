@@ -48,6 +48,27 @@ def bare(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return folder / "venv" / "bin"
 
 
+def test_what_is_installed_has_the_console_and_the_help_in_it(bare: Path) -> None:
+    where = subprocess.run(
+        [bare / "python", "-c", "import openlatch; print(openlatch.__path__[0])"],
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout.strip()
+    assert Path(where).is_relative_to(bare.parent)
+    for page in ("console/index.html", "help/index.html"):
+        assert (Path(where) / "web" / page).is_file()
+
+
+def test_a_package_without_the_console_is_not_made(tmp_path: Path) -> None:
+    copy = ["git", "clone", "--quiet", "--no-local", str(ROOT), str(tmp_path / "clone")]
+    subprocess.run(copy, check=True)
+    build = [sys.executable, "-m", "hatchling", "build", "-d", str(tmp_path)]
+    built = subprocess.run(build, cwd=tmp_path / "clone", check=False, capture_output=True, text=True)
+    assert "Make it first: make console" in built.stderr
+    assert not list(tmp_path.glob("*.whl")) + list(tmp_path.glob("*.tar.gz"))
+
+
 def test_the_command_line_and_the_client_work_without_a_server(bare: Path) -> None:
     helped = subprocess.run([bare / "openlatch", "--help"], check=True, capture_output=True, text=True).stdout
     assert "End all access of someone who is leaving" in helped

@@ -63,7 +63,6 @@ const PLACES: { title: string; places: Page[] }[] = [
       { to: "/people", name: "People", key: "u", needs: "people.browse" },
       { to: "/settings", name: "Settings", key: "s", needs: "policy.show" },
       { to: "/log", name: "Log", key: "l", needs: "log.browse" },
-      { to: "/service", name: "Service", key: "e", needs: "service.show" },
     ],
   },
 ];

@@ -17,6 +17,7 @@ const signOn = param("sign-on");
 const maySeeSignOns = session.may("sign_ons.browse");
 const mayChangeSignOns = session.may("sign_ons.add");
 const maySeeWebhooks = session.may("webhooks.browse");
+const maySeeService = session.may("service.show");
 const webhooks = useQuery({
   queryKey: ["webhooks"],
   queryFn: () => take(api.GET("/webhooks")),
@@ -73,6 +74,12 @@ const domains = computed(() => me.value?.workspace.circle_domains ?? []);
         <code class="font-mono text-small">OPENLATCH_MAIL_FROM</code>.
       </template>
     </p>
+    <template v-if="maySeeService">
+      <h2 class="section max-w-3xl">Service</h2>
+      <p class="max-w-2xl">
+        Whether all of it runs: <RouterLink class="link" to="/service">how the service stands</RouterLink>.
+      </p>
+    </template>
     <h2 class="section max-w-3xl">Proof</h2>
     <p class="max-w-2xl">
       Receipts, reports and the head of the log are signed. With the
