@@ -9,7 +9,6 @@ from hatchling.builders.hooks.plugin.interface import BuildHookInterface
 sys.path.insert(0, str(Path(__file__).parent / "tools"))
 import aio  # it lies beside the package, in tools
 
-
 WEB = Path(__file__).parent / "src" / "openlatch" / "web"
 BUILT = {"console": "make console", "help": "make site"}
 """What the service sends to browsers and no repository keeps, by its folder, and what makes it."""

@@ -26,7 +26,7 @@ from pydantic_settings import (
     TomlConfigSettingsSource,
 )
 from sqlalchemy import create_engine
-from sqlalchemy.engine import make_url
+from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError
 
 from openlatch.connecting import outgoing
@@ -53,7 +53,7 @@ else:
     openid, smtp = deferred("openlatch.connectors.openid"), deferred("openlatch.connectors.smtp")
     security_events = deferred("openlatch.connectors.security_events")
 
-__all__ = ["Service", "Settings", "log_to_output", "migrated", "now", "settings", "wire"]
+__all__ = ["Service", "Settings", "log_to_output", "migrated", "now", "settings", "through", "wire"]
 
 
 class Settings(BaseSettings):
@@ -67,6 +67,11 @@ class Settings(BaseSettings):
         default="",
         description="the same database with the login that owns its tables, for `openlatch service migrate` alone; "
         "without it, the service's own login owns them",
+    )
+    backup_url: str = Field(
+        default="",
+        description="the same server with a login that may copy all of it (REPLICATION), for "
+        "`openlatch service backup` and `openlatch service keep-wal` alone",
     )
     secret_keys: Annotated[list[str], NoDecode] = Field(
         description="keys that encrypt providers' secrets, separated by commas; the first is used for new ones"
@@ -238,6 +243,13 @@ def _event_issuer(stream: EventStream, secret: str) -> Issuer:
 
 def _sign_on(sign_on: SignOn, secret: str) -> IdentityProvider:
     return openid.OpenIdProvider(sign_on, secret)
+
+
+def through(given: Settings, socket: Path) -> Settings:
+    """Return settings by which the same database is reached through a socket in a folder."""
+    url = make_url(given.database_url)
+    there = URL.create("postgresql", url.username, database=url.database, query={"host": str(socket)})
+    return given.model_copy(update={"database_url": there.render_as_string(hide_password=False)})
 
 
 def migrated(given: Settings) -> tuple[str | None, str, bool]:

@@ -227,8 +227,10 @@ MORE = {
     "sign-in": f"--password {PASSWORD}",
     "sign-on add": "--secret x",
 }
-ELSEWHERE = {"demo", "service serve", "service work", "tour"}
-"""These run until they are stopped; tests/local and the journeys start them."""
+ELSEWHERE = {"demo", "service serve", "service work", "tour"} | {
+    f"service {it}" for it in ("backup", "keep-wal", "restore")
+}
+"""These run until they are stopped, or take a server of their own; tests/local and the journeys start them."""
 
 
 def commands() -> dict[str, click.Command]:

@@ -6,9 +6,10 @@ import os
 import shutil
 import sys
 import tempfile
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import replace
-from datetime import datetime
+from datetime import UTC, datetime
+from pathlib import Path
 
 import click
 import orjson
@@ -21,6 +22,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.output import hint, out, output_option, print_one, reports_errors
 from openlatch.core.hours import moment
 from openlatch.core.phrases import counted, listed
+from openlatch.local.backup import back_up, keep_wal, restore
 from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
 from openlatch.operations.people import founding
@@ -32,6 +34,24 @@ from openlatch.wire.messages import ServiceState
 from openlatch.wiring import Service, log_to_output, migrated, settings, wire
 
 __all__ = ["service"]
+
+
+class _Instant(click.ParamType[datetime]):
+    name = "instant"
+
+    def convert(self, value: str | datetime, param: click.Parameter | None, ctx: click.Context | None) -> datetime:
+        """An instant with its zone: what is meant without one nobody knows."""
+        if isinstance(value, datetime):
+            return value
+        instant = None
+        with suppress(ValueError):
+            instant = datetime.fromisoformat(value)
+        if instant is None or instant.tzinfo is None:
+            self.fail(f"“{value}” is no instant with a zone, such as 2027-03-02T14:30:00Z.", param, ctx)
+        return instant.astimezone(UTC)
+
+
+INSTANT = _Instant()
 
 
 @click.group(cls=Group)
@@ -224,6 +244,54 @@ def rotate_keys() -> None:
     if others:
         many = "the other key" if others == 1 else f"the {others} other keys"
         click.echo(f"Remove {many} from OPENLATCH_SECRET_KEYS once service and workers run with the first one.")
+
+
+@service.command("backup", example="/var/backups/open-latch")
+@click.argument("folder", type=click.Path(file_okay=False, path_type=Path))
+@reports_errors
+def backup(folder: Path) -> None:
+    """Copy the whole database into a new folder in FOLDER, and check the copy.
+
+    The login of OPENLATCH_BACKUP_URL copies. OPENLATCH_SECRET_KEYS are not in the copy: keep them elsewhere.
+    """
+    made = back_up(settings(), folder)
+    click.echo(f"Copied the database to {click.format_filename(made)}, and looked whether it is whole.")
+    hint("OPENLATCH_SECRET_KEYS are not in it, and without them no secret in it can be read: keep them elsewhere.")
+
+
+@service.command("keep-wal", example="/var/backups/open-latch")
+@click.argument("folder", type=click.Path(file_okay=False, path_type=Path))
+@reports_errors
+def keep(folder: Path) -> None:
+    """Keep in FOLDER all that is written to the database, until it is stopped.
+
+    With it and a copy that was made before, the database can be restored as it was at any instant since.
+    """
+    click.echo(f"Keeping what is written in {click.format_filename(folder / 'wal')}.")
+    keep_wal(settings(), folder)
+
+
+@service.command("restore", example="/var/backups/open-latch --to /srv/restored --until 2027-03-02T14:30:00Z")
+@click.argument("folder", type=click.Path(exists=True, file_okay=False, path_type=Path))
+@click.option("--to", "data", required=True, type=click.Path(path_type=Path), help="A folder that is not there yet.")
+@click.option("--until", type=INSTANT, help="As it was then, such as 2027-03-02T14:30:00Z; else as late as is known.")
+@reports_errors
+def bring_back(folder: Path, data: Path, until: datetime | None) -> None:
+    """Restore the database from the copies in FOLDER, and check that every log in it holds.
+
+    Touches nothing that runs. It leaves a folder that PostgreSQL can be started on. Exits 1 if something is wrong.
+    """
+    begun, found = restore(settings(), folder.resolve(), data.resolve(), until)
+    until_when = "as late as is known" if until is None else f"as it was at {until.isoformat()}"
+    click.echo(f"Restored {until_when}, from the copy of {begun.isoformat(timespec='seconds')}.")
+    for each in found:
+        said = f"{each.name}: {counted(each.events, 'event')}, {counted(each.entries, 'standing entry')}; "
+        click.echo(said + (f"the log was altered: {each.broken}" if each.broken else "the log holds"))
+        if not each.opens:
+            click.echo("  Its secrets cannot be read with these OPENLATCH_SECRET_KEYS: give those of then.")
+    click.echo(f"Start PostgreSQL on {click.format_filename(data)}, and set OPENLATCH_DATABASE_URL to it.")
+    if any(each.broken or not each.opens for each in found):
+        raise SystemExit(1)
 
 
 @service.command("new-key")

@@ -21,15 +21,15 @@ from psycopg import sql
 from openlatch.errors import Misconfigured
 from openlatch.local.ports import kept_port
 
-__all__ = ["PrivatePostgres", "reachable_folder"]
+__all__ = ["PrivatePostgres", "programs", "reachable_folder"]
 
 _PATIENCE = 60
 _SPEED = {"fsync": "off", "full_page_writes": "off"}
 """Safe as long as the machine itself runs on: what was committed outlives the death of the server."""
 
 
-def _programs() -> Path:
-    """The folder of the newest PostgreSQL server programs on this machine."""
+def programs() -> Path:
+    """Return the folder of the newest PostgreSQL server programs on this machine."""
     paths = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]))
     if paths:
         return paths[-1].parent
@@ -62,7 +62,7 @@ class PrivatePostgres:
         self._data = folder / "data"
         self._run = Path(f"/tmp/openlatch-{hashlib.sha256(str(folder).encode()).hexdigest()[:16]}")  # noqa: S108
         self._fast = fast
-        self._programs = _programs()
+        self._programs = programs()
         self._process: subprocess.Popen[bytes] | None = None
         self._lock: int | None = None
         self._as_root = os.geteuid() == 0
