@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime, time
 from itertools import repeat
@@ -35,7 +35,8 @@ from openlatch.store.inventory.parties import PartyFilter
 from openlatch.words import PartyOrder, Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.databases import Databases
-from tests.harness.ridge import Ridge
+from tests.harness.demo import schema
+from tests.harness.ridge import Ridge, service_on
 
 NOW = datetime(2026, 5, 10, tzinfo=UTC)
 NEW_ID = ids()
@@ -263,6 +264,30 @@ def test_a_login_that_passes_over_row_level_security_is_refused(databases: Datab
     with pytest.raises(Misconfigured, match="passes over row-level security"):
         Store(engine).migrate()
     engine.dispose()
+
+
+@pytest.mark.parametrize(
+    ("before", "found", "refusal"),
+    [
+        ("update alembic_version set version_num = '0036'", "the schema of an older version", ""),
+        ("update alembic_version set version_num = '9999'", "the schema of a newer version", r"newer version \(9999\)"),
+        ("update alembic_version set version_num = 'abcdef'", "not Open Latch", r"not Open Latch’s \(abcdef\)"),
+        ("drop table alembic_version", "not Open Latch", "not Open Latch’s. Nothing"),
+        ("drop schema public cascade; create schema public", "no tables yet", ""),
+    ],
+)
+def test_a_schema_that_is_not_an_older_one_of_ours_is_told_apart_and_left_alone(
+    databases: Databases, before: str, found: str, refusal: str
+) -> None:
+    with databases.copy(schema(databases)) as url, closing(service_on(url).store) as store:
+        assert store.ready() == ""
+        with psycopg.connect(url, autocommit=True) as connection:
+            connection.execute(before)
+        assert found in store.ready()
+        if refusal:
+            with pytest.raises(Misconfigured, match=refusal):
+                store.migrate()
+            assert found in store.ready()
 
 
 # Few different values, so that most rows are equal in what they are sorted by; and none at all.

@@ -214,6 +214,18 @@ def test_health_readiness_and_metrics_are_there_for_whoever_runs_it(ridge: Ridge
     assert 'openlatch_requests_total{route="GET /readyz",status="200"}' in metrics
 
 
+def test_what_fails_since_the_schema_is_another_ones_is_no_error_of_ours(ridge: Ridge, monkeypatch: Any) -> None:
+    app = ridge.service.web()
+    web = httpx.Client(base_url=ridge.url, transport=httpx.WSGITransport(app=app))
+    body = {"workspace": SLUG, "address": f"hanne.prior@{DOMAIN}", "password": PASSWORD}
+    monkeypatch.setattr(ridge.service.store, "transaction", lambda _: 1 / 0)
+    assert web.post("/api/v1/session", json=body).status_code == 500
+    monkeypatch.setattr(ridge.service.store, "ready", lambda: "the database has the schema of a newer version")
+    said = problem(web.post("/api/v1/session", json=body))
+    assert said["status"] == 503
+    assert "the schema of a newer version. Nothing was changed." in said["detail"]
+
+
 def test_that_nobody_works_is_said_with_every_answer_and_to_whoever_waits(ridge: Ridge, monkeypatch: Any) -> None:
     monkeypatch.setattr(ridge.service.store, "workers", lambda: 0)
     app = ridge.service.web()

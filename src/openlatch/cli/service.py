@@ -27,6 +27,7 @@ from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
 from openlatch.operations.people import founding
 from openlatch.operations.people.keys import rotate as change_keys
+from openlatch.store.transaction import AWAY
 from openlatch.web.api import MOST_BYTES
 from openlatch.web.app import description
 from openlatch.web.server import serve as run
@@ -160,13 +161,15 @@ def _say_how_to_begin(running: Service, console: str) -> None:
 def _say_how_it_is(running: Service, does: str) -> bool:
     """Say in the log of the process that it is up, and what is still missing for it to be of use.
 
-    Returns whether a first workspace is missing, and can be founded.
+    Returns whether a first workspace is missing, and can be founded; raises Failure for a schema of another version.
     """
     log = structlog.get_logger()
-    log.info(f"Open Latch {__version__} is {does}")
     wrong = running.store.ready()
-    if wrong:
-        log.warning(wrong, next="openlatch service migrate")
+    if wrong == AWAY:
+        # It may come up later than this: it is waited for.
+        log.warning(wrong, next="Check that it runs; it is asked again until it answers.")
+    elif wrong:
+        raise Failure(f"It was not started: {wrong}.", "Bring the two together: openlatch service migrate")
     empty = not wrong and not running.store.workspaces()
     if empty:
         log.warning("there is no workspace yet", next="openlatch service found --help")
@@ -175,6 +178,7 @@ def _say_how_it_is(running: Service, does: str) -> bool:
         next_step = "Make another login for the service, and set OPENLATCH_OWNER_URL for migrating."
         log.warning("the service's login owns its tables", next=next_step)
     running.store.close()
+    log.info(f"Open Latch {__version__} is {does}")
     return empty
 
 

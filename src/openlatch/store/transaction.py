@@ -61,7 +61,10 @@ from openlatch.store.what_if.proposals import Proposals
 if TYPE_CHECKING:
     import polars as pl
 
-__all__ = ["Store", "Transaction"]
+__all__ = ["AWAY", "Store", "Transaction"]
+
+AWAY = "the database does not answer"
+"""What `Store.ready` returns of one that is away, and may come back."""
 
 
 class Transaction:
@@ -249,11 +252,11 @@ class Store:
         self._engine.dispose()
 
     def ready(self) -> str:
-        """Return an empty string if the database answers and has the right schema, else what is wrong."""
+        """Return an empty string if the database answers and has the right schema, else what is wrong, as a phrase."""
         try:
-            return "" if migrate.at_head(self._engine) else "the database's schema is not up to date"
+            return migrate.standing(self._engine)[0].value
         except OperationalError:
-            return "the database does not answer"
+            return AWAY
 
     def workers(self) -> int | None:
         """Return how many workers are at work; None if that cannot be found out now."""

@@ -552,6 +552,12 @@ def bind_errors(app: Flask) -> None:
 
     @app.errorhandler(Exception)
     def unforeseen(error: Exception) -> Response:
+        wrong = backend().store.ready()
+        if wrong:
+            log.error(wrong, error=str(error))
+            next_step = "Try again shortly; whoever runs the service brings the two together."
+            refusal = OpenLatchError(f"Nothing can be answered: {wrong}. Nothing was changed.", next_step=next_step)
+            return _problem(refusal, 503)
         log.exception("unforeseen error")
         problem = OpenLatchError(
             "Open Latch failed with an unexpected error. Nothing was changed.",
