@@ -45,7 +45,7 @@ def _at(service: Service, size: int) -> tuple[Pair, float]:
     workspace = Workspace(new_id(), f"reading-{size}", "A large holder", circle=Circle(frozenset({"ridge.example"})))
     provider = Provider(new_id(), "Ticket Desk", "feed", {"url": "http://desk.example"})
     with service.store.found(workspace, clock()) as tx:
-        tx.providers.add(provider, service.services.vault.close(""))
+        tx.providers.add(provider, as_service(tx, service.services).close(""))
     begin = clock()
     first = time.perf_counter()
     _read(service, workspace.id, provider, _observed(size, 0, begin))

@@ -132,7 +132,7 @@ def _desk(size: int) -> Iterator[tuple[Stack, Client]]:
             with service.store.found(workspace, service.services.clock()) as tx:
                 call = as_service(tx, service.services)
                 people.add_first(call, "Owner", ADDRESS, Role.OWNER, PASSWORD)
-                tx.providers.add(provider, service.services.vault.close(stack.secret("desk")))
+                tx.providers.add(provider, call.close(stack.secret("desk")))
             client, _ = Client.sign_in(stack.url, workspace="holder", address=ADDRESS, password=PASSWORD)
             with client:
                 *_, last = client.follow_reading(client.read("Ticket Desk").id)

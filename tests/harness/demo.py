@@ -47,6 +47,8 @@ def demo(databases: Databases) -> str:
             read_everything(stack)
             (folder / "read-at").write_text(now().isoformat())
         _as_if_working(url)
+        with psycopg.connect(url, autocommit=True) as connection:
+            connection.execute("analyze")
 
     databases.template("demo", build)
     return "demo"
@@ -56,7 +58,6 @@ def _as_if_working(url: str) -> None:
     """Have it look as if a worker were there: what is queued is run by the tests themselves."""
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("insert into procrastinate_workers (last_heartbeat) values ('2100-01-01T00:00:00Z')")
-        connection.execute("analyze")
 
 
 def read_everything(stack: Stack) -> None:

@@ -29,7 +29,7 @@ from openlatch.core.record.ledger import Event, Sealed, link
 from openlatch.errors import Changed, Misconfigured
 from openlatch.store import Store
 from openlatch.store.base import Base
-from openlatch.store.bulk import FEW
+from openlatch.store.bulk import FEW, as_array
 from openlatch.store.inventory.entries import SORTS, EntryFilter
 from openlatch.store.inventory.parties import PartyFilter
 from openlatch.words import PartyOrder, Power, State
@@ -288,6 +288,19 @@ def test_a_schema_that_is_not_an_older_one_of_ours_is_told_apart_and_left_alone(
             with pytest.raises(Misconfigured, match=refusal):
                 store.migrate()
             assert found in store.ready()
+
+
+stored = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\x00"))
+
+
+@given(st.lists(st.lists(stored | st.sampled_from(["", "NULL", '"', "\\", "{}", ","]), max_size=3), max_size=5))
+@settings(max_examples=50)
+def test_lists_of_texts_are_written_down_as_the_database_reads_them(blank: Ridge, lists: list[list[str]]) -> None:
+    with psycopg.connect(blank.service.settings.database_url) as connection:
+        query = (
+            "select cast(given as text[]) from unnest(cast(%s as text[])) with ordinality as g (given, n) order by n"
+        )
+        assert [row[0] for row in connection.execute(query, [[as_array(each) for each in lists]])] == lists
 
 
 # Few different values, so that most rows are equal in what they are sorted by; and none at all.

@@ -5,23 +5,19 @@ COPY cannot write to a table with row-level security itself; a few rows are stor
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+import re
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+import orjson
 from sqlalchemy import Column, MetaData, Table, and_, inspect, select, text, update
-from sqlalchemy.dialects.postgresql import JSONB, insert
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB, insert
 from sqlalchemy.orm import Session
 
-from openlatch.deferred import deferred
 from openlatch.store.base import Base
 
-if TYPE_CHECKING:
-    from psycopg.types import json as psycopg_json
-else:
-    psycopg_json = deferred("psycopg.types.json")
-
-__all__ = ["FEW", "MANY", "add_rows", "change_rows"]
+__all__ = ["FEW", "MANY", "add_rows", "as_array", "change_rows"]
 
 FEW = 50
 """So many rows are not worth the detour."""
@@ -40,7 +36,7 @@ def add_rows(session: Session, row: type[Base], rows: Sequence[Mapping[str, Any]
     if len(rows) <= FEW:
         session.connection().execute(statement, rows)
         return
-    with _staged(session, table, rows) as staged:
+    with _staged(session, table, rows, joined=False) as staged:
         session.connection().execute(statement.from_select(list(staged.c.keys()), select(staged)))
 
 
@@ -53,7 +49,7 @@ def change_rows(session: Session, row: type[Base], rows: Sequence[Mapping[str, A
         return True
     table = _table(row)
     keys = {column.name for column in table.primary_key}
-    with _staged(session, table, rows) as staged:
+    with _staged(session, table, rows, joined=True) as staged:
         same = [table.c[name] == staged.c[name] for name in keys]
         if versioned:
             same.append(table.c.version == staged.c.version - 1)
@@ -68,9 +64,33 @@ def _table(row: type[Base]) -> Table:
     return table
 
 
+def as_array(values: Sequence[object]) -> str | Sequence[object]:
+    """Return a list of texts as PostgreSQL writes one down, which is sooner done here; any other is for the driver."""
+    if not values:
+        return "{}"
+    if not all(isinstance(value, str) for value in values):
+        return values
+    return "{" + ",".join(f'"{_ESCAPED.sub(_escape, value)}"' for value in map(str, values)) + "}"
+
+
+_ESCAPED = re.compile(r'["\\]')
+
+
+def _escape(found: re.Match[str]) -> str:
+    return f"\\{found[0]}"
+
+
+def _json(value: object) -> str:
+    return orjson.dumps(value, option=orjson.OPT_NON_STR_KEYS).decode()
+
+
+_TURNS: Mapping[type, Callable[[Any], Any]] = {JSONB: _json, ARRAY: as_array}
+"""How values are written down that the driver takes long for, by the kind of their column."""
+
+
 @contextmanager
-def _staged(session: Session, table: Table, rows: Sequence[Mapping[str, Any]]) -> Iterator[Table]:
-    """A temporary table that holds the rows, for as long as the block lasts."""
+def _staged(session: Session, table: Table, rows: Sequence[Mapping[str, Any]], *, joined: bool) -> Iterator[Table]:
+    """A temporary table that holds the rows while the block lasts; with `joined` other rows are sought by it."""
     columns = [table.c[name] for name in rows[0]]
     staged = Table(
         "staged",
@@ -81,19 +101,18 @@ def _staged(session: Session, table: Table, rows: Sequence[Mapping[str, Any]]) -
     )
     connection = session.connection()
     staged.create(connection)
-    structured = [isinstance(c.type, JSONB) for c in columns]
+    turns = [(place, turn) for place, c in enumerate(columns) if (turn := _TURNS.get(type(c.type))) is not None]
     names = [c.name for c in columns]
     listed = ", ".join(f'"{name}"' for name in names)
     raw: Any = connection.connection.driver_connection
     with raw.cursor() as cursor, cursor.copy(f"copy staged ({listed}) from stdin") as copy:
         for values in rows:
-            copy.write_row(
-                [
-                    psycopg_json.Jsonb(values[name]) if json and values[name] is not None else values[name]
-                    for name, json in zip(names, structured, strict=True)
-                ]
-            )
-    if len(rows) > MANY:
+            given = [values[name] for name in names]
+            for place, turn in turns:
+                if given[place] is not None:
+                    given[place] = turn(given[place])
+            copy.write_row(given)
+    if joined and len(rows) > MANY:
         # A temporary table has no statistics: without them a join with it can become a nested loop over everything.
         connection.execute(text("analyze staged"))
     yield staged

@@ -298,7 +298,7 @@ def evaluate(call: Call, *several: Changes, also: Collection[UUID] = ()) -> None
     changed = {account.id for changes in several for _, account in changes.changed_accounts}
     accounts = changed | {account.id for changes in several for account in changes.new_accounts}
     touched = [entry for changes in several for entry in changes.touched]
-    flags.evaluate(call, (*tx.entries.held_by(parties), *tx.entries.on(changed), *touched), accounts, parties, met)
+    flags.evaluate(call, (*tx.entries.ids_of(parties, changed), *touched), accounts, parties, met)
 
 
 @dataclass(frozen=True, slots=True)

@@ -247,6 +247,11 @@ class Entries(Noun):
             query = query.where(EntryRow.account_id == func.any(list(accounts)))
         return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
 
+    def ids_of(self, party_ids: Iterable[UUID], account_ids: Iterable[UUID]) -> list[UUID]:
+        """Return the standing entries of some parties, and those on some accounts, by their ids alone."""
+        theirs = or_(EntryRow.party_id == func.any(list(party_ids)), EntryRow.account_id == func.any(list(account_ids)))
+        return list(self._session.scalars(select(EntryRow.id).where(EntryRow.state != State.ENDED.value, theirs)))
+
     def let_go(self, party_id: UUID) -> list[UUID]:
         """Return the entries of a party that nobody looks at any more, since their provider was removed."""
         query = select(EntryRow.id).where(
