@@ -79,7 +79,8 @@ def back_up(given: Settings, folder: Path) -> Path:
     folder.mkdir(parents=True, exist_ok=True)
     try:
         base = half / "base"
-        _run("pg_basebackup", "--dbname", url, "--pgdata", str(base), "--checkpoint=fast", "--wal-method=stream")
+        options = ("--checkpoint=fast", "--wal-method=stream")
+        _run("pg_basebackup", "--dbname", url, "--pgdata", str(base), *options)
         _run("pg_verifybackup", str(base))
         told = {
             "begun": begun.isoformat(),
@@ -96,11 +97,11 @@ def back_up(given: Settings, folder: Path) -> Path:
 
 def keep_wal(given: Settings, folder: Path) -> None:
     """Keep all that is written to the database from now on in a folder, until told to stop; replaces this process."""
-    url, wal = _login(given), folder / WAL
+    login, wal = ["--dbname", _login(given), "--slot", SLOT], folder / WAL
     wal.mkdir(parents=True, exist_ok=True)
     program = str(_program("pg_receivewal"))
-    _run("pg_receivewal", "--dbname", url, "--slot", SLOT, "--create-slot", "--if-not-exists")
-    os.execv(program, [program, "--dbname", url, "--slot", SLOT, "--directory", str(wal), "--synchronous"])  # noqa: S606
+    _run("pg_receivewal", *login, "--create-slot", "--if-not-exists")
+    os.execv(program, [program, *login, "--directory", str(wal), "--synchronous"])  # noqa: S606
 
 
 def restore(given: Settings, folder: Path, data: Path, until: datetime | None) -> tuple[datetime, list[Found]]:

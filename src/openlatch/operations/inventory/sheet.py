@@ -52,18 +52,17 @@ def _seen(call: Call, kept: pl.DataFrame, said: Said) -> pl.DataFrame:
     def lately(uses: Mapping[Power, datetime]) -> list[str]:
         return [str(power) for power in in_order(power for power, at in uses.items() if at >= since)]
 
-    return kept.with_columns(
+    columns = (
         pl.when(nothing).then(pl.lit(["none"])).otherwise(col("powers")).alias("powers"),
         pl.when(shown).then(pl.max_horizontal("last_seen", "complete")).otherwise(col("last_seen")).alias("last_seen"),
         col("subject").str.strip_prefix(WRITTEN),
         _turned(kept, "uses", uses_of),
-        _turned(kept, "uses", lambda uses: [*map(str, in_order(p for p, at in uses.items() if at >= since))]).alias(
-            "used_powers"
-        ),
+        _turned(kept, "uses", lately).alias("used_powers"),
         _turned(kept, "dependencies", dependencies_of),
         _turned(kept, "hours", lambda hours: [hours.written()]).list.first(),
         *_flags(call, kept, said),
     )
+    return kept.with_columns(*columns)
 
 
 def _turned(kept: pl.DataFrame, name: str, turn: Callable[[Any], list[str]]) -> pl.Series:
