@@ -2,16 +2,11 @@
 
 from __future__ import annotations
 
-import tempfile
 import time
-from pathlib import Path
 
-import psycopg
-
-from bench.holder import made
+from bench.holder import connected, made, stack
 from bench.measure import Pair, growth, line
 from openlatch.core.model import Workspace
-from openlatch.local.stack import Stack
 from openlatch.operations.call import as_service
 from openlatch.operations.rules import flags
 from openlatch.wiring import Service
@@ -40,19 +35,19 @@ READ = (
 
 def database_to_flags() -> str:
     """Measure at three sizes, one entry in a hundred changed; the ratio printed is that of the largest."""
-    with _stack() as stack:
+    with stack() as running:
         pairs = []
         for size in SIZES:
-            workspace = made(stack, size)
-            _everything(stack.service, workspace)
-            _settle(stack.service, workspace)
+            workspace = made(running, size)
+            _everything(running.service, workspace)
+            _settle(running.service, workspace)
             taken, floors, changed = [], [], 0
             for round_ in range(ROUNDS):
-                _touch(stack.service, workspace, round_)
+                _touch(running.service, workspace, round_)
                 start = time.perf_counter()
-                changed = _everything(stack.service, workspace)
+                changed = _everything(running.service, workspace)
                 taken.append(time.perf_counter() - start)
-                floors.append(_floor(stack.service, workspace, changed))
+                floors.append(_floor(running.service, workspace, changed))
             pairs.append(Pair(sorted(taken)[ROUNDS // 2], sorted(floors)[ROUNDS // 2], max(taken)))
     what = (
         "read a whole holder, evaluate all rules, store what differs (1% changed), against COPY of the same out and in"
@@ -62,29 +57,17 @@ def database_to_flags() -> str:
 
 def after_one_change() -> str:
     """Measure how long flags take to be right again after one entry changed, in a large holder and in a small one."""
-    with _stack() as stack:
+    with stack() as running:
         sizes = SIZES[:1] + SIZES[-1:]
         found = []
         for size in sizes:
-            workspace = made(stack, size)
-            _everything(stack.service, workspace)
-            _settle(stack.service, workspace)
-            found.append(_changes(stack.service, workspace))
+            workspace = made(running, size)
+            _everything(running.service, workspace)
+            _settle(running.service, workspace)
+            found.append(_changes(running.service, workspace))
     pair = Pair(found[-1], found[0], found[-1])
     what = f"one entry changed, flags right again, with {SIZES[-1]} entries against the same with {SIZES[0]}"
     return line("P3", what, pair, sizes, growth(sizes, found))
-
-
-class _stack:  # noqa: N801 - used as a function
-    def __enter__(self) -> Stack:
-        self._folder = tempfile.TemporaryDirectory(prefix="openlatch-bench-", dir="/tmp")
-        Path(self._folder.name).chmod(0o711)
-        self._stack = Stack(Path(self._folder.name) / "stack", fast=True, seeded=False)
-        return self._stack.__enter__()
-
-    def __exit__(self, *error: object) -> None:
-        self._stack.__exit__(*error)
-        self._folder.cleanup()
 
 
 def _everything(service: Service, workspace: Workspace) -> int:
@@ -93,7 +76,7 @@ def _everything(service: Service, workspace: Workspace) -> int:
         call = as_service(tx, service.services)
         flags.evaluate_everything(call)
         now = call.now
-    with _connection(service, workspace) as connection:
+    with connected(service, workspace) as connection:
         row = connection.execute(
             "select count(*) from flags where raised_at >= %s or cleared_at >= %s", [now, now]
         ).fetchone()
@@ -102,7 +85,7 @@ def _everything(service: Service, workspace: Workspace) -> int:
 
 def _settle(service: Service, workspace: Workspace) -> None:
     """Do what the database does by itself within minutes after so many new rows."""
-    with _connection(service, workspace) as connection:
+    with connected(service, workspace) as connection:
         connection.commit()
         connection.autocommit = True
         connection.execute("vacuum analyze")
@@ -115,7 +98,7 @@ def _touch(service: Service, workspace: Workspace, round_: int) -> None:
         "else interval '200 days' end "
         "where workspace_id = %(w)s and mod(hashtext(id::text), 100) = %(r)s"
     )
-    with _connection(service, workspace) as connection:
+    with connected(service, workspace) as connection:
         connection.execute(statement, {"w": workspace.id, "r": round_})
         connection.commit()
         connection.autocommit = True
@@ -125,7 +108,7 @@ def _touch(service: Service, workspace: Workspace, round_: int) -> None:
 def _floor(service: Service, workspace: Workspace, changed: int) -> float:
     """Seconds of a bare COPY of the same columns out, and of as many flags in."""
     start = time.perf_counter()
-    with _connection(service, workspace) as connection, connection.cursor() as cursor:
+    with connected(service, workspace) as connection, connection.cursor() as cursor:
         for query in READ:
             with cursor.copy(f"copy ({query}) to stdout (format binary)") as copy:
                 for _ in copy:
@@ -141,7 +124,7 @@ def _floor(service: Service, workspace: Workspace, changed: int) -> float:
 
 def _changes(service: Service, workspace: Workspace) -> float:
     """The median of seconds that an evaluation takes within its transaction."""
-    with _connection(service, workspace) as connection:
+    with connected(service, workspace) as connection:
         rows = connection.execute("select id from entries order by hashtext(id::text) limit %s", [CHANGES]).fetchall()
     taken = []
     for (entry,) in rows:
@@ -151,9 +134,3 @@ def _changes(service: Service, workspace: Workspace) -> float:
             flags.evaluate(call, [entry])
             taken.append(time.perf_counter() - start)
     return sorted(taken)[len(taken) // 2]
-
-
-def _connection(service: Service, workspace: Workspace) -> psycopg.Connection:
-    connection = psycopg.connect(service.settings.database_url)
-    connection.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
-    return connection

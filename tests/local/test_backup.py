@@ -30,12 +30,17 @@ from tests.harness.ridge import KEY
 COMMAND = [sys.executable, "-m", "openlatch.cli", "service"]
 
 
-@pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivatePostgres]:
-    folder = tmp_path_factory.mktemp("kept")
+def walkable(folder: Path) -> None:
+    """Let the server's own user walk down to a folder."""
     for path in (folder, *folder.parents):
         with suppress(PermissionError):
             path.chmod(path.stat().st_mode | 0o011)
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivatePostgres]:
+    folder = tmp_path_factory.mktemp("kept")
+    walkable(folder)
     there = PrivatePostgres(folder / "server", login="keeper", fast=True)
     there.start()
     yield there
@@ -91,9 +96,7 @@ def founded(given: Settings) -> tuple[str, str]:
 def test_a_database_is_restored_as_it_was_at_an_instant_and_no_later(
     given: Settings, founded: tuple[str, str], tmp_path: Path, server: PrivatePostgres
 ) -> None:
-    for path in (tmp_path, *tmp_path.parents):
-        with suppress(PermissionError):
-            path.chmod(path.stat().st_mode | 0o011)
+    walkable(tmp_path)
     hill, mill = founded
     copies = tmp_path / "copies"
     with pytest.raises(NotFound, match="no copy"):
@@ -107,6 +110,9 @@ def test_a_database_is_restored_as_it_was_at_an_instant_and_no_later(
     with subprocess.Popen([*COMMAND, "keep-wal", str(copies)], env=environment) as keeping:
         try:
             kept_from(server)
+            told = Path(f"/proc/{keeping.pid}/cmdline").read_text()
+            assert "pg_receivewal" in told
+            assert server.password not in told
             subprocess.run([*COMMAND, "backup", str(copies)], env=environment, check=True)
             then = happens(given, mill, 3)
             was = {name: events(given, name) for name in founded}

@@ -11,11 +11,12 @@ import json
 import os
 import pwd
 import re
+import shlex
 import shutil
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass
 from datetime import datetime
@@ -24,6 +25,7 @@ from typing import Any
 from uuid import UUID
 
 import psycopg
+from psycopg import conninfo
 
 from openlatch import __version__
 from openlatch.core.model import Workspace
@@ -64,7 +66,7 @@ def back_up(given: Settings, folder: Path) -> Path:
     Raises:
         Misconfigured: there is no login for it, it may not, or the server's programs are missing.
     """
-    url = _login(given)
+    login = _Login.of(given)
     with closing(wire(given).store) as store:
         trouble = store.ready()
         if trouble:
@@ -80,7 +82,7 @@ def back_up(given: Settings, folder: Path) -> Path:
     try:
         base = half / "base"
         options = ("--checkpoint=fast", "--wal-method=stream")
-        _run("pg_basebackup", "--dbname", url, "--pgdata", str(base), *options)
+        login.run("pg_basebackup", "--pgdata", str(base), *options)
         _run("pg_verifybackup", str(base))
         told = {
             "begun": begun.isoformat(),
@@ -97,11 +99,12 @@ def back_up(given: Settings, folder: Path) -> Path:
 
 def keep_wal(given: Settings, folder: Path) -> None:
     """Keep all that is written to the database from now on in a folder, until told to stop; replaces this process."""
-    login, wal = ["--dbname", _login(given), "--slot", SLOT], folder / WAL
+    login, wal = _Login.of(given), folder / WAL
     wal.mkdir(parents=True, exist_ok=True)
+    login.run("pg_receivewal", "--slot", SLOT, "--create-slot", "--if-not-exists")
     program = str(_program("pg_receivewal"))
-    _run("pg_receivewal", *login, "--create-slot", "--if-not-exists")
-    os.execv(program, [program, *login, "--directory", str(wal), "--synchronous"])  # noqa: S606
+    options = ("--slot", SLOT, "--directory", str(wal), "--synchronous")
+    os.execve(program, [program, "--dbname", login.where, *options], login.environment)  # noqa: S606
 
 
 def restore(given: Settings, folder: Path, data: Path, until: datetime | None) -> tuple[datetime, list[Found]]:
@@ -137,13 +140,27 @@ def restore(given: Settings, folder: Path, data: Path, until: datetime | None) -
     return datetime.fromisoformat(told["begun"]), found
 
 
-def _login(given: Settings) -> str:
-    if not given.backup_url:
-        raise Misconfigured(
-            "There is no login for copying the database: OPENLATCH_BACKUP_URL is not set.",
-            next_step="Make one: create role openlatch_backup login replication password '…'",
-        )
-    return given.backup_url
+@dataclass(frozen=True, slots=True)
+class _Login:
+    """The login that copies: where it signs in, and an environment with its password, which `ps` does not show."""
+
+    where: str
+    environment: Mapping[str, str]
+
+    @classmethod
+    def of(cls, given: Settings) -> _Login:
+        if not given.backup_url:
+            raise Misconfigured(
+                "There is no login for copying the database: OPENLATCH_BACKUP_URL is not set.",
+                next_step="Make one: create role openlatch_backup login replication password '…'",
+            )
+        told: dict[str, Any] = conninfo.conninfo_to_dict(given.backup_url)
+        password = told.pop("password", None)
+        return cls(conninfo.make_conninfo("", **told), {**os.environ, **({"PGPASSWORD": password} if password else {})})
+
+    def run(self, name: str, *arguments: str) -> None:
+        """Run a program that signs in; raises Misconfigured with what it said."""
+        _run(name, "--dbname", self.where, *arguments, environment=self.environment)
 
 
 def _before(folder: Path, until: datetime | None) -> tuple[Path, dict[str, Any]]:
@@ -195,6 +212,7 @@ def _running(
         log.touch()
         for path in (socket, hba, nothing, log):
             os.chown(path, owner.pw_uid, owner.pw_gid)
+        kept = shlex.quote(str(wal)).replace("%", "%%")
         settings = {
             "listen_addresses": "",
             "unix_socket_directories": name,
@@ -203,7 +221,7 @@ def _running(
             "hba_file": str(hba),
             "ident_file": str(nothing),
             **_limits(data),
-            "restore_command": f'cp "{wal}/%f" "%p" 2>/dev/null || cp "{wal}/%f.partial" "%p"',
+            "restore_command": f'cp {kept}/%f "%p" 2>/dev/null || cp {kept}/%f.partial "%p"',
             "recovery_target_action": "promote",
             "archive_mode": "off",
             "ssl": "off",
@@ -290,9 +308,11 @@ def _program(name: str) -> Path:
     return program
 
 
-def _run(name: str, *arguments: str) -> None:
+def _run(name: str, *arguments: str, environment: Mapping[str, str] | None = None) -> None:
     """Run one of the server's programs; raises Misconfigured with what it said."""
-    done = subprocess.run([str(_program(name)), *arguments], check=False, capture_output=True, text=True)
+    done = subprocess.run(
+        [str(_program(name)), *arguments], check=False, capture_output=True, text=True, env=environment
+    )
     if done.returncode:
         said = (done.stderr.strip() or done.stdout.strip()).splitlines()[-1:]
         raise Misconfigured(

@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.running.state import KEY_YEARS, LONG, NOBODY_WORKS, State, troubles
+from openlatch.core.running.state import KEY_AGE, LONG, NOBODY_WORKS, State, troubles
 
 NOW = datetime(2027, 3, 2, 9, 30, tzinfo=UTC)
 WELL = State(
@@ -25,7 +25,7 @@ WELL = State(
     sends_letters=True,
     letters=2,
     mail_trouble="",
-    key_made_at=NOW - KEY_YEARS,
+    key_made_at=NOW - KEY_AGE,
     database_bytes=1,
 )
 SECOND = timedelta(seconds=1)
@@ -35,7 +35,7 @@ WRONG = {
     "unsealed_since": (NOW - LONG - SECOND, "4 events could not be sealed"),
     "behind": (("Plate Catalogue", "Live Sky"), "Plate Catalogue and Live Sky were not read"),
     "mail_trouble": ("it refuses the sender", "2 letters could not be sent: it refuses the sender"),
-    "key_made_at": (NOW - KEY_YEARS - SECOND, "The key that encrypts secrets was made at"),
+    "key_made_at": (NOW - KEY_AGE - SECOND, "The key that encrypts secrets was made at"),
 }
 """What can be wrong, each with a value that is only just so, and what is said then."""
 

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from openlatch.core.hours import moment
+from openlatch.core.model import Provider
 from openlatch.core.phrases import counted, listed
 
-__all__ = ["ALIVE", "LONG", "NOBODY_WORKS", "State", "Trouble", "troubles"]
+__all__ = ["ALIVE", "KEY_AGE", "LONG", "NOBODY_WORKS", "State", "Trouble", "overdue", "troubles"]
 
 ALIVE = timedelta(seconds=20)
 """A worker that has given no sign of life for so long is not at work; it gives one every three seconds."""
 LONG = timedelta(minutes=5)
 """What waits for so long, with workers there, has to be looked at."""
-KEY_YEARS = timedelta(days=400)
+KEY_AGE = timedelta(days=400)
 """After so long the keys that encrypt secrets are due to be replaced."""
 NOBODY_WORKS = "No worker is at work: nothing is read, carried out or sent until one is."
 _LOG = "Look into what the workers have written: each says why a job failed."
@@ -57,6 +58,15 @@ class Trouble:
     next: str
 
 
+def overdue(providers: Iterable[Provider], now: datetime) -> tuple[str, ...]:
+    """Return the names of the providers that were to be read by now, and are not."""
+    return tuple(
+        each.name
+        for each in providers
+        if each.next_reading is not None and not each.paused and now - each.next_reading > LONG
+    )
+
+
 def troubles(state: State, zone: str) -> tuple[Trouble, ...]:
     """Return what is wrong, what stops most first; instants are told in a zone."""
     return tuple(_troubles(state, zone))
@@ -88,7 +98,7 @@ def _troubles(state: State, zone: str) -> Iterator[Trouble]:
             f"{counted(state.letters, 'letter')} could not be sent: {state.mail_trouble}",
             "Check the mail server; they are sent by themselves once it takes them.",
         )
-    if state.key_made_at is not None and state.at - state.key_made_at > KEY_YEARS:
+    if state.key_made_at is not None and state.at - state.key_made_at > KEY_AGE:
         yield Trouble(
             f"The key that encrypts secrets was made at {moment(state.key_made_at, zone)}.",
             "Replace it, while everything runs: openlatch service rotate-keys",

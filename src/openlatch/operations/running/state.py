@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from openlatch.core.running.state import LONG, State, Trouble, troubles
+from openlatch.core.running.state import State, Trouble, overdue, troubles
 from openlatch.operations.call import Call, operation
 
 __all__ = ["Standing", "show"]
@@ -26,7 +26,6 @@ def show(call: Call) -> Standing:
     jobs = running.jobs()
     unsealed, unsealed_since = running.unsealed()
     letters, trouble = running.letters()
-    due = [each for each in call.tx.providers.all() if each.next_reading is not None and not each.paused]
     state = State(
         at=now,
         workers=workers,
@@ -37,7 +36,7 @@ def show(call: Call) -> Standing:
         unsealed=unsealed,
         unsealed_since=unsealed_since,
         last_reading=running.last_reading(),
-        behind=tuple(each.name for each in due if each.next_reading is not None and now - each.next_reading > LONG),
+        behind=overdue(call.tx.providers.all(), now),
         sends_letters=call.services.post is not None,
         letters=letters,
         mail_trouble=trouble,
