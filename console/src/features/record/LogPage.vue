@@ -57,7 +57,8 @@ function change(values: Record<string, string>): void {
         Keep the
         <a class="link" :href="headFile" :download="`head-${head.data.value?.grown ?? 0}.jws`">signed head</a>
         somewhere else: with it anyone can check later that nothing before it was altered, removed or added.
-        So can the <a class="link" href="/api/v1/log/copy" download="log.jsonl">whole log</a> by itself:
+        To check it without us, take the
+        <a class="link" href="/api/v1/log/copy" download="log.jsonl">whole log</a> along.
         <code class="font-mono">openlatch log verify --head FILE</code>
       </p>
     </header>
