@@ -17,7 +17,7 @@ from openlatch.operations.people import people
 from openlatch.wiring import Service
 from openlatch.words import Role
 
-__all__ = ["ADDRESS", "PASSWORD", "connected", "made", "stack"]
+__all__ = ["ADDRESS", "PASSWORD", "analysed", "connected", "made", "stack"]
 
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
 # A tenth of the entries carry a flag.
@@ -86,7 +86,11 @@ def made(running: Stack, size: int, slug: str = "") -> Workspace:
     with psycopg.connect(service.settings.database_url, cursor_factory=psycopg.ClientCursor) as connection:
         connection.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
         connection.execute(HOLDER, {"w": workspace.id, "n": size, "abilities": ABILITIES})
-        connection.commit()
-        connection.autocommit = True
-        connection.execute("analyze")
+    analysed(service)
     return workspace
+
+
+def analysed(service: Service) -> None:
+    """Have PostgreSQL count what lies in the tables, as it does by itself within a minute or so."""
+    with psycopg.connect(service.settings.owner_url, autocommit=True) as connection:
+        connection.execute("analyze")

@@ -15,6 +15,7 @@ from typing import Any
 
 import httpx
 
+from bench.holder import analysed
 from bench.measure import Pair, growth, line
 from openlatch.client import Client
 from openlatch.core.model import Circle, Provider, Workspace
@@ -138,6 +139,7 @@ def _desk(size: int) -> Iterator[tuple[Stack, Client]]:
                 *_, last = client.follow_reading(client.read("Ticket Desk").id)
                 if last.state != "complete":
                     raise AssertionError(last.trouble)
+                analysed(service)
                 yield stack, client
 
 

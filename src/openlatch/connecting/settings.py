@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import ssl
 from collections.abc import Mapping
+from functools import cache
 
 from openlatch.core.providers.ports import About
 from openlatch.errors import Invalid, ProviderRefused
 
-__all__ = ["checked", "port_of", "trusted", "unable", "wrong"]
+__all__ = ["authorities", "checked", "port_of", "trusted", "unable", "wrong"]
 
 
 def checked(connector: str, about: About, settings: Mapping[str, str]) -> None:
@@ -29,10 +30,17 @@ def port_of(connector: str, settings: Mapping[str, str]) -> int:
     return int(text)
 
 
+@cache
+def authorities() -> ssl.SSLContext:
+    """Return the usual authorities, read once: that takes longer than most calls."""
+    return ssl.create_default_context()
+
+
 def trusted(connector: str, settings: Mapping[str, str]) -> ssl.SSLContext:
     """Return whom to trust: the usual authorities, or that whose certificate is in the setting `authority`."""
     try:
-        return ssl.create_default_context(cadata=settings.get("authority") or None)
+        own = settings.get("authority")
+        return ssl.create_default_context(cadata=own) if own else authorities()
     except (ssl.SSLError, ValueError) as error:
         raise wrong(
             connector, "authority", "is no certificate", "Give it in PEM: -----BEGIN CERTIFICATE-----"

@@ -20,7 +20,7 @@ from urllib.parse import quote, unquote
 
 from openlatch.connecting import outgoing
 from openlatch.connecting.capabilities import Changes, Ends, Finds, Gives
-from openlatch.connecting.settings import checked, port_of, unable, wrong
+from openlatch.connecting.settings import authorities, checked, port_of, unable, wrong
 from openlatch.core.model import Abilities
 from openlatch.core.powers import in_order
 from openlatch.core.providers.meaning import Words
@@ -313,10 +313,10 @@ class ImapConnector(Ends, Changes, Finds, Gives):
 
     def _open(self) -> imaplib.IMAP4:
         if self._tls == "implicit":
-            return _Encrypted(self._host, self._port, ssl_context=ssl.create_default_context(), timeout=20)
+            return _Encrypted(self._host, self._port, ssl_context=authorities(), timeout=20)
         server = (_Plain if self._tls == "starttls" else _InClear)(self._host, self._port, timeout=20)
         if self._tls == "starttls":
-            server.starttls(ssl.create_default_context())
+            server.starttls(authorities())
         return server
 
     def _sign_in(self, server: imaplib.IMAP4) -> None:

@@ -111,7 +111,7 @@ def _report(
     if looks:
         with store.transaction(workspace_id) as tx:
             carrying.looked(as_service(tx, services), looks)
-        log.info("orders looked at", orders=[str(look) for look in looks])
+        log.info("orders looked at", count=len(looks))
     for each_id, result in results.items():
         if isinstance(result, ProviderTrouble):
             log.info("order not carried out", order=str(each_id), why=result.message)

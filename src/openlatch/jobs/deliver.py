@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
+from uuid import UUID
+
 import structlog
 
+from openlatch.core.providers.ports import Post
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations.call import Services, as_service
+from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.telling import notices
 from openlatch.store import Store
 
@@ -21,23 +26,29 @@ def deliver(store: Store, services: Services) -> None:
     """Send the letters that are due. A worker that dies in between leaves the same letter, with the same Message-ID."""
     if services.post is None:
         return
-    for workspace in store.workspaces():
-        for _ in range(MOST):
-            with store.transaction(workspace.id) as tx:
-                pair = notices.next_letter(as_service(tx, services))
-            if pair is None:
-                break
-            letter_id, letter = pair
-            trouble: ProviderTrouble | None = None
-            try:
-                services.post.send(letter)
-            except ProviderTrouble as error:
-                trouble = error
-                log.warning("letter not sent", letter=str(letter_id), why=error.message)
-            with store.transaction(workspace.id) as tx:
-                call = as_service(tx, services)
-                if trouble is None:
-                    notices.sent(call, letter_id)
-                else:
-                    again = isinstance(trouble, ProviderDown)
-                    notices.not_sent(call, letter_id, trouble.message, again=again)
+    try:
+        for workspace in store.workspaces():
+            _deliver(store, services, workspace.id, services.post)
+    finally:
+        services.post.leave()
+
+
+def _deliver(store: Store, services: Services, workspace_id: UUID, post: Post) -> None:
+    said: Callable[[Call], None] | None = None
+    for left in reversed(range(MOST + 1)):
+        # What became of the letter before is kept, and the next one chosen, in one transaction.
+        with store.transaction(workspace_id) as tx:
+            call = as_service(tx, services)
+            if said is not None:
+                said(call)
+            pair = notices.next_letter(call) if left else None
+        if pair is None:
+            return
+        letter_id, letter = pair
+        try:
+            post.send(letter)
+            said = partial(notices.sent, letter_id=letter_id)
+        except ProviderTrouble as error:
+            log.warning("letter not sent", letter=str(letter_id), why=error.message)
+            again = isinstance(error, ProviderDown)
+            said = partial(notices.not_sent, letter_id=letter_id, why=error.message, again=again)

@@ -6,11 +6,21 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import DateTime, LargeBinary, Text
+from sqlalchemy import DateTime, Dialect, LargeBinary, Text, TypeDecorator
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
 
-__all__ = ["Base", "Owned"]
+__all__ = ["Base", "Owned", "Several"]
+
+
+class Several(TypeDecorator[list[Any]]):
+    """An array, as the driver reads it: it is a list already, which the usual type would go through once more."""
+
+    impl = ARRAY
+    cache_ok = True
+
+    def result_processor(self, dialect: Dialect, coltype: object) -> Any:
+        return None
 
 
 class Base(DeclarativeBase):
@@ -21,8 +31,8 @@ class Base(DeclarativeBase):
         datetime: DateTime(timezone=True),
         dict[str, Any]: JSONB,
         list[dict[str, Any]]: JSONB,
-        list[str]: ARRAY(Text),
-        list[datetime]: ARRAY(DateTime(timezone=True)),
+        list[str]: Several(Text),
+        list[datetime]: Several(DateTime(timezone=True)),
         bytes: LargeBinary,
     }
 

@@ -12,12 +12,12 @@ from typing import Any
 
 import orjson
 from sqlalchemy import Column, MetaData, Table, and_, inspect, select, text, update
-from sqlalchemy.dialects.postgresql import ARRAY, JSONB, insert
+from sqlalchemy.dialects.postgresql import JSONB, insert
 from sqlalchemy.orm import Session
 
-from openlatch.store.base import Base
+from openlatch.store.base import Base, Several
 
-__all__ = ["FEW", "MANY", "add_rows", "as_array", "change_rows"]
+__all__ = ["FEW", "MANY", "add_new", "add_rows", "as_array", "change_rows"]
 
 FEW = 50
 """So many rows are not worth the detour."""
@@ -38,6 +38,19 @@ def add_rows(session: Session, row: type[Base], rows: Sequence[Mapping[str, Any]
         return
     with _staged(session, table, rows, joined=False) as staged:
         session.connection().execute(statement.from_select(list(staged.c.keys()), select(staged)))
+
+
+def add_new(session: Session, row: type[Base], rows: Sequence[Mapping[str, Any]]) -> set[Any]:
+    """Insert rows, all with the same columns, but for those that clash with one that is there; returns the new ids."""
+    if not rows:
+        return set()
+    table = _table(row)
+    statement = insert(table).on_conflict_do_nothing().returning(table.c.id)
+    if len(rows) <= FEW:
+        return set(session.connection().execute(statement, rows).scalars())
+    with _staged(session, table, rows, joined=False) as staged:
+        chosen = statement.from_select(list(staged.c.keys()), select(staged))
+        return set(session.connection().execute(chosen).scalars())
 
 
 def change_rows(session: Session, row: type[Base], rows: Sequence[Mapping[str, Any]], *, versioned: bool) -> bool:
@@ -84,7 +97,7 @@ def _json(value: object) -> str:
     return orjson.dumps(value, option=orjson.OPT_NON_STR_KEYS).decode()
 
 
-_TURNS: Mapping[type, Callable[[Any], Any]] = {JSONB: _json, ARRAY: as_array}
+_TURNS: Mapping[type, Callable[[Any], Any]] = {JSONB: _json, Several: as_array}
 """How values are written down that the driver takes long for, by the kind of their column."""
 
 

@@ -6,7 +6,7 @@ A field and its column are therefore the only two places that say that it is sto
 from __future__ import annotations
 
 import types
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, fields
 from enum import StrEnum
 from functools import cached_property, lru_cache
@@ -98,8 +98,33 @@ class Codec(Generic[V]):
         for column, name in self._authors.items():
             document[name] = None if document[name] is None else Author(document[name], getattr(row, f"{column}_id"))
         if self._rest:
-            kept = getattr(row, self._rest)
-            document |= {name: form.validate_python(kept[name]) for name, form in self._resting.items() if name in kept}
+            document |= self._rested(getattr(row, self._rest))
+        return self.value(**document, **more)
+
+    def _rested(self, kept: Mapping[str, Any]) -> dict[str, Any]:
+        return {name: form.validate_python(kept[name]) for name, form in self._resting.items() if name in kept}
+
+    @cached_property
+    def columns(self) -> tuple[Any, ...]:
+        """The columns that `of` reads, in its order."""
+        authors = [f"{column}_id" for column in self._authors]
+        names = [*self._own.values(), *authors, *([self._rest] if self._rest else [])]
+        return tuple(getattr(self.row, name) for name in names)
+
+    def of(self, values: Sequence[Any], **more: Any) -> V:
+        """Return the value whose `columns` these are; `more` are the fields that they do not hold.
+
+        This is sooner done than reading a row, which has to be made first.
+        """
+        names, _, forms = self._kept
+        kept = list(values[: len(names)])
+        for place, read in forms:
+            kept[place] = read(kept[place])
+        document = dict(zip(names, kept, strict=True))
+        for place, name in enumerate(self._authors.values(), start=len(names)):
+            document[name] = None if document[name] is None else Author(document[name], values[place])
+        if self._rest:
+            document |= self._rested(values[-1])
         return self.value(**document, **more)
 
     def reader(self, name: str) -> Callable[[Any], Any]:

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import func, select, update
+from sqlalchemy import Select, func, select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.ids import normal_ref, ref_of
@@ -36,6 +36,10 @@ class Noun:
     def _add(self, codec: Codec[T], values: Iterable[T], **more: Any) -> None:
         """Store new values, with `more` columns that are the same in each."""
         add_rows(self._session, codec.row, self._rows_of(codec, values, **more))
+
+    def _values(self, codec: Codec[T], query: Select[Any]) -> Iterator[T]:
+        """Return the values that a query of rows finds, as they are stored now; no rows are made of them."""
+        return map(codec.of, self._session.execute(query.with_only_columns(*codec.columns)))
 
     def _called(self, row: type[R], name: Any, ids: Iterable[UUID]) -> dict[UUID, str]:
         """Return what things are called, by their ids; `name` is a column, or made of some."""

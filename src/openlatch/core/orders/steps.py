@@ -159,13 +159,18 @@ class Plan:
     @property
     def digest(self) -> str:
         """64 hex digits that differ whenever anything in the plan differs."""
-        return hashlib.sha256(canonical(self._plain())).hexdigest()
+        return _digest(self._plain())
 
     def as_dict(self) -> dict[str, Any]:
-        return {**self._plain(), "digest": self.digest}
+        plain = self._plain()
+        return {**plain, "digest": _digest(plain)}
 
     def _plain(self) -> dict[str, Any]:
         return asdict(self, dict_factory=_plainly)
+
+
+def _digest(plain: Mapping[str, Any]) -> str:
+    return hashlib.sha256(canonical(plain)).hexdigest()
 
 
 def _plainly(fields: list[tuple[str, Any]]) -> dict[str, Any]:

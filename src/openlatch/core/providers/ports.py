@@ -187,3 +187,6 @@ class Post(Protocol):
 
     def send(self, letter: Letter) -> None:
         """Hand a letter over; raises ProviderDown if asking again may help, and ProviderRefused if it will not."""
+
+    def leave(self) -> None:
+        """Let go of what was held open for the next letter, once there is none."""

@@ -20,7 +20,7 @@ from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import words
-from openlatch.operations.order_jobs import TASK, TOGETHER, queue
+from openlatch.operations.order_jobs import TASK, queue, queue_now
 from openlatch.operations.people.sight import own_party, within_sight
 from openlatch.operations.providers import choices
 from openlatch.operations.rules.advice import known_levels
@@ -288,8 +288,7 @@ def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry | None]]) -> set
             events.append(call.event("entry.ending", "entry", entry.id, **by_order))
     call.tx.entries.save_all(ending)
     call.log_all(events)
-    if new:
-        call.tx.enqueue(TOGETHER, order_ids=[str(order.id) for order, _ in confirmed if order.id in new])
+    queue_now(call, [order for order, _ in confirmed if order.id in new])
     return new
 
 
@@ -383,7 +382,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
     called = {
         provider: tx.parties.names_at(provider, {e.subject for e in (*entries, *around)}) for provider in providers
     }
-    accounts = {account_id: tx.accounts.get(account_id) for account_id in {entry.account_id for entry in entries}}
+    accounts = tx.accounts.some({entry.account_id for entry in entries})
     owners = {entry.party_id for entry in entries if Power.OWN in entry.powers}
     asked = {owner: notices.reachable_at(call, parties[owner]) for owner in owners}
     acting = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}

@@ -210,6 +210,7 @@ def conclude(
                 )
             observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
         changes = _store(call, held, observation, evidence=str(reading.id), digests=digests.entries)
+        _wake(call, changes, str(reading.id))
         evaluate(call, changes)
         counts = _counts(changes, held.left_out)
         tx.entries.digested({e.id: digests.entries[e.key] for e in changes.unchanged}, call.now)
@@ -275,16 +276,20 @@ def apply(
     *,
     evidence: str | Mapping[UUID, str],
     subjects: Collection[str] | None = None,
+    seen_to: Collection[UUID] = (),
 ) -> Changes:
     """Bring the inventory to what was observed (of some parties only, with `subjects`), with its log.
 
-    `evidence` says what the log goes by: one thing, or one for each party.
+    `evidence` says what the log goes by: one thing, or one for each party. Orders that wait for what was observed are
+    taken up again, but for those that are `seen_to`.
 
     Its flags are left to the caller, who may have more to say first; see `evaluate`.
     """
     observation = in_force(observation, call.tx.providers.get(provider_id).abilities.enforces, call.now)
     held = _held(call, provider_id, observation, subjects)
-    return _store(call, held, observation, evidence=evidence, subjects=subjects)
+    changes = _store(call, held, observation, evidence=evidence, subjects=subjects)
+    _wake(call, changes, evidence, seen_to)
+    return changes
 
 
 def evaluate(call: Call, *several: Changes, also: Collection[UUID] = ()) -> None:
@@ -437,15 +442,19 @@ def _store(
     tx.memberships.add(changes.new_memberships)
     tx.memberships.end(changes.gone_memberships)
     call.log_all(_events(call, changes, evidence))
-    # Whoever was asked to end one of these need not say that it is done.
-    left = [Belonging(m.provider_id, m.team_id, m.member_id) for m in changes.gone_memberships]
-    for order in tx.orders.waiting_for([*(entry.id for _, entry in changes.gone), *left]):
-        woken = replace(order, again_at=None)
-        if order.patient and isinstance(evidence, str):  # it need not wait for its next look
-            woken = replace(woken, version=order.version + 1)
-            call.tx.orders.save(woken)
-        order_jobs.queue(call, woken)
     return changes
+
+
+def _wake(call: Call, changes: Changes, evidence: str | Mapping[UUID, str], seen_to: Collection[UUID] = ()) -> None:
+    """Have the orders go on that wait for what is gone: whoever was asked to end it need not say that it is done."""
+    left = [Belonging(m.provider_id, m.team_id, m.member_id) for m in changes.gone_memberships]
+    waiting = call.tx.orders.waiting_for([*(entry.id for _, entry in changes.gone), *left])
+    woken = [replace(order, again_at=None) for order in waiting if order.id not in seen_to]
+    if isinstance(evidence, str):  # one that waits for a device need not wait for its next look
+        patient = {order.id for order in waiting if order.patient}
+        woken = [replace(order, version=order.version + 1) if order.id in patient else order for order in woken]
+        call.tx.orders.save_all([order for order in woken if order.id in patient])
+    order_jobs.queue_now(call, woken)
 
 
 def _names(provider_id: UUID, observation: Observation) -> set[Identifier]:

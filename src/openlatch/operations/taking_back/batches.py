@@ -20,6 +20,7 @@ from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import selection
 from openlatch.operations.inventory.parties import remaining
+from openlatch.operations.order_jobs import CHUNK
 from openlatch.operations.orders import orders, teams
 from openlatch.operations.orders.orders import Wish
 from openlatch.operations.people import people
@@ -52,8 +53,6 @@ __all__ = [
 
 TASK = "openlatch.advance-batch"
 MOST_ITEMS = 100_000
-CHUNK = 100
-"""So many orders are given in one transaction."""
 PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 """Between two looks at whether a phase is over."""
 
@@ -254,9 +253,11 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     drafted = _drafted(call, batch, [item for item in items if item.entry_id is not None])
     drafted |= _drafted_of_teams(call, batch, [item for item in items if item.place in of_teams], of_teams)
     new = orders.given_all(call, list(drafted.values()))
+    came: dict[int, UUID] = {}
     for place, (order, _) in drafted.items():
         late = None if order.id in new else call.tx.orders.open_for(order.about)
-        call.tx.batches.ordered(batch.id, place, late.id if late is not None else order.id)
+        came[place] = late.id if late is not None else order.id
+    call.tx.batches.ordered(batch.id, came)
 
 
 def _disable_sign_in(call: Call, batch: Batch, item: BatchItem) -> None:
@@ -326,7 +327,7 @@ def _taken(call: Call, batch: Batch, item: BatchItem, there: Order | None) -> bo
         return False
     if there.action != item.action:
         raise Conflict(f"Order {there.ref} ({there.action}) is in progress for it.")
-    call.tx.batches.ordered(batch.id, item.place, there.id)
+    call.tx.batches.ordered(batch.id, {item.place: there.id})
     return True
 
 

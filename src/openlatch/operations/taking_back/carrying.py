@@ -83,23 +83,35 @@ class Work:
 
 def begin(call: Call, order_ids: Iterable[UUID]) -> list[Work]:
     """Take orders up where they stand; without those of which nothing is to be done now, as a repeated job finds."""
-    orders = call.tx.orders.some(order_ids, lock=True)
+    goes_on = (OrderState.RUNNING, OrderState.TOLD, OrderState.WAITING)
+    orders = [order for order in call.tx.orders.some(order_ids, lock=True) if order.state in goes_on]
     matters = _matters(call, orders)
-    providers: dict[UUID, Provider] = {}
+    ids = {matter.provider_id for matter in matters.values()}
+    places = {each_id: _Place(call.tx.providers.get(each_id), call.tx.providers.down_until(each_id)) for each_id in ids}
     works: list[Work] = []
+    resumed: list[Order] = []
     for order in orders:
-        provider_id = matters[order.id].provider_id
-        if provider_id not in providers:
-            providers[provider_id] = call.tx.providers.get(provider_id)
-        work = _begin(call, order, matters[order.id], providers[provider_id])
-        if work is not None:
-            works.append(work)
+        matter = matters[order.id]
+        work = _begin(call, order, matter, places[matter.provider_id])
+        if work is None:
+            continue
+        if work.order.state is OrderState.WAITING:
+            work = replace(work, order=work.order.moved(Move.RESUME))
+            resumed.append(work.order)
+        works.append(work)
+    call.tx.orders.save_all(resumed)
     return works
 
 
-def _begin(call: Call, order: Order, matter: _Matter, provider: Provider) -> Work | None:
-    if order.state not in (OrderState.RUNNING, OrderState.TOLD, OrderState.WAITING):
-        return None
+@dataclass(frozen=True, slots=True)
+class _Place:
+    """A provider, and until when nobody is to ask it, since it did not answer someone else."""
+
+    provider: Provider
+    down_until: datetime | None
+
+
+def _begin(call: Call, order: Order, matter: _Matter, at: _Place) -> Work | None:
     if order.again_at is not None and order.again_at > call.now:
         # What the provider has said yes to waits for its next look as well: it is not looked at time and again at once.
         if order.state is OrderState.WAITING:
@@ -118,7 +130,7 @@ def _begin(call: Call, order: Order, matter: _Matter, provider: Provider) -> Wor
     elif step.call == "receipt":
         _prove(call, [(order, matter.entry)], {})
     else:
-        return _work(call, order, step, provider)
+        return _work(call, order, step, at)
     return None
 
 
@@ -135,15 +147,11 @@ def _ask_somebody(call: Call, order: Order, step: Step) -> None:
         _wait(call, order, step.text, call.now + (consent.LASTS if step.call == "consent" else DEADLINE))
 
 
-def _work(call: Call, order: Order, step: Step, provider: Provider) -> Work | None:
-    down_until = call.tx.providers.down_until(provider.id)
-    if down_until is not None and down_until > call.now:
-        _put_off(call, order, f"{provider.name} is not asked at the moment: it did not answer.", down_until)
+def _work(call: Call, order: Order, step: Step, at: _Place) -> Work | None:
+    if at.down_until is not None and at.down_until > call.now:
+        _put_off(call, order, f"{at.provider.name} is not asked at the moment: it did not answer.", at.down_until)
         return None
-    if order.state is OrderState.WAITING:
-        order = order.moved(Move.RESUME)
-        call.tx.orders.save(order)
-    return Work(order, order.place, step, provider)
+    return Work(order, order.place, step, at.provider)
 
 
 def _seen_meanwhile(call: Call, order: Order) -> None:
@@ -303,7 +311,8 @@ def _applied(
     evidence = {matters[order.id].party_id: f"order {order.ref}" for order, _ in seen}
     subjects = {order.steps[place].party for order, (place, _) in seen}
     observation = merged(observation for _, (_, observation) in seen)
-    return readings.apply(call, provider_id, observation, evidence=evidence, subjects=subjects)
+    seen_to = [order.id for order, _ in seen]
+    return readings.apply(call, provider_id, observation, evidence=evidence, subjects=subjects, seen_to=seen_to)
 
 
 def _went_on(call: Call, order: Order, said: str) -> Order:
@@ -372,24 +381,22 @@ def _remains(call: Call, orders: Sequence[Order], sights: Mapping[UUID, OrderSig
     """Of orders that end something, the ways in that the party has still: to the account, or to what the team has."""
     ending = [order for order in orders if Action(order.action).ends or order.action == Action.REMOVE_MEMBER]
     parties = {sights[order.id].party.id for order in ending}
-    indirect = {each_id for each_id, teams_ in call.tx.memberships.above(parties).items() if teams_}
-    held = call.tx.entries.held_by(parties)
-    ways = {
-        party: remaining(call, party)
-        for party in parties
-        if party in indirect or any(h.party_id == party for h in held)
+    places = {order.id: _led_to(call, order, sights[order.id]) for order in ending}
+    held = call.tx.entries.held_by(parties, {account for several in places.values() for account in several})
+    # Nobody else can have a way left: only what they hold there themselves, and their teams, lead anywhere.
+    led = {each_id for each_id, teams_ in call.tx.memberships.above(parties).items() if teams_}
+    led |= {entry.party_id for entry in held}
+    ways = {party: remaining(call, party) for party in parties & led}
+    return {
+        order.id: [way.text for way in ways.get(sights[order.id].party.id, ()) if way.account_id in places[order.id]]
+        for order in ending
     }
-    document = {}
-    for order in ending:
-        sight = sights[order.id]
-        places = {sight.entry.account_id} if sight.entry is not None else _led_to(call, order)
-        document[order.id] = [way.text for way in ways.get(sight.party.id, ()) if way.account_id in places]
-    return document
 
 
-def _led_to(call: Call, order: Order) -> set[UUID]:
-    """The accounts to which the team leads that an order is about."""
-    assert isinstance(order.about, Belonging)  # noqa: S101 - only asked of these
+def _led_to(call: Call, order: Order, sight: OrderSight) -> set[UUID]:
+    """The accounts to which what an order is about leads: that of its entry, or those of its team."""
+    if not isinstance(order.about, Belonging):
+        return {sight.entry.account_id} if sight.entry is not None else set()
     team = order.about.team_id
     return {
         entry.account_id for entry in call.tx.entries.held_by({team, *call.tx.memberships.above([team]).get(team, ())})

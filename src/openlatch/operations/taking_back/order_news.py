@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 from openlatch.core.hours import last_day
-from openlatch.core.model import Entry
+from openlatch.core.model import Entry, Party
 from openlatch.core.orders.acts import ACTS, Happened
 from openlatch.core.orders.orders import Order
 from openlatch.core.orders.steps import held_before
@@ -15,7 +15,6 @@ from openlatch.operations.orders import orders
 from openlatch.operations.orders.orders import OrderSight
 from openlatch.operations.telling import notices
 from openlatch.operations.telling.alerts import administrators_added
-from openlatch.operations.telling.notices import tell_party
 from openlatch.words import Action, Kind, PartyKind, Power
 
 __all__ = ["proved", "stuck"]
@@ -23,16 +22,19 @@ __all__ = ["proved", "stuck"]
 
 def proved(call: Call, done: Sequence[OrderSight]) -> None:
     """Tell the parties what orders have changed for them, and the holder what a party gave up."""
+    told: list[tuple[Party, Notice]] = []
     for sight in done:
         if sight.entry is not None and sight.account is not None:
-            _proved(call, sight, sight.entry, f"{sight.account.name} at {sight.provider}")
+            told += _proved(call, sight, sight.entry, f"{sight.account.name} at {sight.provider}")
         elif sight.team is not None and sight.party.kind is PartyKind.PERSON:
             now = "are in" if sight.order.action == Action.ADD_MEMBER else "are no longer in"
             title = f"You {now} the team {sight.team.name} at {sight.provider}"
-            tell_party(call, sight.party, Notice(f"order:{sight.order.id}", title))
+            told.append((sight.party, Notice(f"order:{sight.order.id}", title)))
+    notices.tell_parties(call, told)
 
 
-def _proved(call: Call, sight: OrderSight, entry: Entry, where: str) -> None:
+def _proved(call: Call, sight: OrderSight, entry: Entry, where: str) -> Iterator[tuple[Party, Notice]]:
+    """Tell the holder what an order has changed; yields what parties are to be told of it."""
     order, action = sight.order, Action(sight.order.action)
     happened = _happened(call, sight, entry, where)
     if title := ACTS[action].holder(happened):
@@ -41,12 +43,12 @@ def _proved(call: Call, sight: OrderSight, entry: Entry, where: str) -> None:
         key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
         for owning in call.tx.entries.standing(entry.provider_id, [key]):
             to = call.tx.entries.find(str(owning.id))
-            tell_party(call, to.party, Notice(f"order:{order.id}:to", f"You own {where} now"))
+            yield to.party, Notice(f"order:{order.id}:to", f"You own {where} now")
     if action is Action.EXTEND and _administers_now(order, entry):
         administrators_added(call, [entry])
     title = ACTS[action].party(happened)
     if title and sight.party.kind is PartyKind.PERSON and entry.kind not in (Kind.SESSION, Kind.SECRET):
-        tell_party(call, sight.party, Notice(f"order:{order.id}", title))
+        yield sight.party, Notice(f"order:{order.id}", title)
 
 
 def _administers_now(order: Order, entry: Entry) -> bool:

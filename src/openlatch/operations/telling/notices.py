@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
 from uuid import UUID
@@ -28,6 +28,7 @@ __all__ = [
     "sent",
     "tell",
     "tell_address",
+    "tell_parties",
     "tell_party",
     "tidy",
     "write",
@@ -67,7 +68,11 @@ def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
 
 def write(call: Call, address: str, name: str, notice: Notice) -> int:
     """Have a letter go to an address at once, whatever whoever has it chose: it shows up in no console."""
-    addressed = Addressed(
+    return call.tx.notices.add([_letter_to(call, address, name, notice)])
+
+
+def _letter_to(call: Call, address: str, name: str, notice: Notice) -> Addressed:
+    return Addressed(
         id=call.services.new_id(),
         notice=notice,
         address=address,
@@ -76,7 +81,6 @@ def write(call: Call, address: str, name: str, notice: Notice) -> int:
         made_at=call.now,
         due_at=call.now,
     )
-    return call.tx.notices.add([addressed])
 
 
 def send_head(call: Call, address: str, size: int, signed: str) -> None:
@@ -91,8 +95,13 @@ def reachable_at(call: Call, party: Party) -> str:
 
     It is theirs if their provider has confirmed it, or if it is that of someone who signs in here.
     """
+    return _reachable_at(party, call.tx.people.by_addresses(party.addresses))
+
+
+def _reachable_at(party: Party, people: Mapping[str, Person]) -> str:
+    """The address at which a party is told things, by the people who sign in with some addresses."""
     known = (address for address in party.addresses if is_mailbox(address))
-    return next((text for text in known if party.verified or call.tx.people.by_address(text) is not None), "")
+    return next((address for address in known if party.verified or address in people), "")
 
 
 def managers(call: Call) -> list[Person]:
@@ -170,5 +179,17 @@ def tidy(call: Call) -> None:
 
 def tell_party(call: Call, party: Party, notice: Notice) -> int:
     """Only at an address that is confirmed: what concerns one is not told to another."""
-    address = reachable_at(call, party)
-    return tell_address(call, address, party.name, notice) if address else 0
+    return tell_parties(call, [(party, notice)])
+
+
+def tell_parties(call: Call, told: Sequence[tuple[Party, Notice]]) -> int:
+    """Tell several parties something each, only at addresses that are confirmed; returns how many are told it now."""
+    people = call.tx.people.by_addresses({address for party, _ in told for address in party.addresses})
+    news = []
+    for party, notice in told:
+        address = _reachable_at(party, people)
+        if address in people:
+            news.append(_to(call, people[address], notice))
+        elif address:
+            news.append(_letter_to(call, address, party.name, notice))
+    return call.tx.notices.add(news)

@@ -67,8 +67,7 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
     )
     items, came = _carried_out(call, file, findings, proposal.title)
     call.tx.batches.add(batch, items)
-    for place, order_id in came.items():
-        call.tx.batches.ordered(batch.id, place, order_id)
+    call.tx.batches.ordered(batch.id, came)
     for item in items:
         if item.done_by:
             call.tx.batches.done(batch.id, item.place, item.done_by, call.now)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import and_, case, func, inspect, or_, select, update
+from sqlalchemy import and_, case, func, or_, select, update
 
 from openlatch.core.model import Account
 from openlatch.store.bulk import change_rows
@@ -71,13 +71,10 @@ class Accounts(Noun):
 
     def of(self, provider_id: UUID, keys: Iterable[str] | None = None) -> tuple[Account, ...]:
         """Return a provider's accounts: all, or those with these keys."""
-        # As plain rows: a provider may have very many, and nobody changes them through the session.
-        accounts = inspect(AccountRow).local_table
-        query = select(accounts).where(AccountRow.provider_id == provider_id)
+        query = select(AccountRow).where(AccountRow.provider_id == provider_id)
         if keys is not None:
             query = query.where(AccountRow.key == func.any(list(keys)))
-        rows = self._session.execute(query)
-        return tuple(map(ACCOUNT.read, rows))
+        return tuple(self._values(ACCOUNT, query))
 
     def lock(self, account_ids: Iterable[UUID]) -> None:
         """Keep others from letting anyone in to these accounts until this transaction is over."""
@@ -96,8 +93,8 @@ class Accounts(Noun):
         return tuple(sorted(self._session.scalars(of_entries.union(of_documents))))
 
     def some(self, account_ids: Iterable[UUID]) -> dict[UUID, Account]:
-        rows = self._session.scalars(select(AccountRow).where(AccountRow.id == func.any(list(account_ids))))
-        return {row.id: ACCOUNT.read(row) for row in rows}
+        query = select(AccountRow).where(AccountRow.id == func.any(list(account_ids)))
+        return {account.id: account for account in self._values(ACCOUNT, query)}
 
     def ids(self) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(select(AccountRow.id).where(_THERE)))

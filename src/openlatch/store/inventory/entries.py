@@ -227,7 +227,7 @@ class Entries(Noun):
         query = select(EntryRow).where(
             EntryRow.state != State.ENDED.value, EntryRow.account_id == func.any(list(account_ids))
         )
-        return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
+        return tuple(self._values(ENTRY, query.order_by(EntryRow.id)))
 
     def standing(self, provider_id: UUID | None = None, keys: Iterable[str] | None = None) -> tuple[Entry, ...]:
         """Return the standing entries: all, or one provider's, or those of it with these keys."""
@@ -236,7 +236,7 @@ class Entries(Noun):
             query = query.where(EntryRow.key == func.any(list(keys)))
         if provider_id is not None:
             query = query.where(EntryRow.provider_id == provider_id)
-        return tuple(map(ENTRY.read, self._session.scalars(query)))
+        return tuple(self._values(ENTRY, query))
 
     def held_by(self, party_ids: Iterable[UUID], accounts: Iterable[UUID] | None = None) -> tuple[Entry, ...]:
         """Return the standing entries of these parties, on all accounts or on these."""
@@ -245,7 +245,7 @@ class Entries(Noun):
         )
         if accounts is not None:
             query = query.where(EntryRow.account_id == func.any(list(accounts)))
-        return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
+        return tuple(self._values(ENTRY, query.order_by(EntryRow.id)))
 
     def ids_of(self, party_ids: Iterable[UUID], account_ids: Iterable[UUID]) -> list[UUID]:
         """Return the standing entries of some parties, and those on some accounts, by their ids alone."""
@@ -269,15 +269,14 @@ class Entries(Noun):
                 EntryRow.account_id == func.any([entry.account_id for entry in several]),
             ),
         )
-        return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
+        return tuple(self._values(ENTRY, query.order_by(EntryRow.id)))
 
     def some(self, ids: Iterable[UUID], *, lock: bool = False) -> dict[UUID, Entry]:
         """Return entries by their ids; with `lock`, no other transaction changes them until this one is over."""
         query = select(EntryRow).where(EntryRow.id == func.any(list(ids))).order_by(EntryRow.id)
         if lock:
             query = query.with_for_update()
-        rows = self._session.scalars(query.execution_options(populate_existing=True))
-        return {row.id: ENTRY.read(row) for row in rows}
+        return {entry.id: entry for entry in self._values(ENTRY, query)}
 
     def lock(self, entry_id: UUID) -> Entry:
         """Return an entry that no other transaction changes until this one is over."""

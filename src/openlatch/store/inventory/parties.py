@@ -256,8 +256,8 @@ class Parties(Noun):
         return list(addresses), {row.name: row.value for row in named}
 
     def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:
-        rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
-        return {row.id: PARTY.read(row) for row in rows}
+        query = select(PartyRow).where(PartyRow.id == func.any(list(party_ids)))
+        return {party.id: party for party in self._values(PARTY, query)}
 
     def names(self, party_ids: Iterable[UUID]) -> dict[UUID, str]:
         return self._called(PartyRow, PartyRow.name, party_ids)
@@ -266,10 +266,10 @@ class Parties(Noun):
         """Return the parties that may stand for others: anyone, and everyone at a domain."""
         domain = func.array_to_string(PartyRow.addresses, " ").startswith("@")
         query = select(PartyRow).where(or_(PartyRow.kind == "anyone", domain), _one_of_its_own)
-        return tuple(map(PARTY.read, self._session.scalars(query)))
+        return tuple(self._values(PARTY, query))
 
     def all(self) -> tuple[Party, ...]:
-        return tuple(map(PARTY.read, self._session.scalars(select(PartyRow).where(_one_of_its_own))))
+        return tuple(self._values(PARTY, select(PartyRow).where(_one_of_its_own)))
 
     def ids(self) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(select(PartyRow.id).where(_one_of_its_own)))
@@ -309,7 +309,7 @@ class Parties(Noun):
             _one_of_its_own,
             or_(PartyRow.id.in_(near), folded(PartyRow.name).in_([party.name.lower() for party in every])),
         )
-        return tuple(map(PARTY.read, self._session.scalars(query)))
+        return tuple(self._values(PARTY, query))
 
     def acquainted(self, seen: Mapping[UUID, tuple[bool, str | None, str | None]]) -> tuple[UUID, ...]:
         """Keep whether parties are outside, and which known address theirs is close to; returns whose this changes."""

@@ -7,11 +7,11 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import Computed, SmallInteger, Text
-from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.core.powers import ORDER
-from openlatch.store.base import Base, Owned
+from openlatch.store.base import Base, Owned, Several
 
 __all__ = [
     "AccountRow",
@@ -136,7 +136,7 @@ class EntryRow(Owned):
     state: Mapped[str]
     end_reason: Mapped[str | None]
     permissions: Mapped[list[str]]
-    stated: Mapped[list[str] | None] = mapped_column(ARRAY(Text))
+    stated: Mapped[list[str] | None] = mapped_column(Several(Text))
     unknown: Mapped[list[str]]
     resources: Mapped[list[str]]
     given_at: Mapped[datetime | None]

@@ -16,7 +16,7 @@ from openlatch.core.orders.plans import why_ended
 from openlatch.core.orders.steps import Step
 from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed
-from openlatch.store.bulk import change_rows
+from openlatch.store.bulk import add_new, change_rows
 from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.noun import Noun
@@ -189,10 +189,7 @@ class Orders(Noun):
 
     def open_all(self, orders: Sequence[Order]) -> set[UUID]:
         """Store orders, each unless its entry has an open one; returns the ids of those that are new."""
-        if not orders:
-            return set()
-        statement = insert(OrderRow).on_conflict_do_nothing().returning(OrderRow.id)
-        return set(self._session.scalars(statement, self._rows(orders)))
+        return add_new(self._session, OrderRow, self._rows(orders))
 
     def open_of(self, entry_ids: Iterable[UUID]) -> dict[UUID, Order]:
         """Return the open orders on these entries, by entry."""

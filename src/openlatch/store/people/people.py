@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import delete, func, insert, select, update
+from sqlalchemy import and_, delete, func, insert, select, update
 
 from openlatch.core.model import Person
 from openlatch.store.codec import Codec
@@ -124,6 +124,13 @@ class People(Noun):
         active = PersonRow.state == PersonState.ACTIVE.value
         row = self._session.scalar(select(PersonRow).where(PersonRow.address == address, active))
         return None if row is None or row.password_hash is None else (_PERSON.read(row), row.password_hash)
+
+    def by_addresses(self, addresses: Iterable[str]) -> dict[str, Person]:
+        """Return who can sign in with these addresses, by these."""
+        wanted = list(addresses)
+        active = and_(PersonRow.state == PersonState.ACTIVE.value, PersonRow.password_hash.is_not(None))
+        query = select(PersonRow).where(PersonRow.address == func.any(wanted), active)
+        return {row.address: _PERSON.read(row) for row in self._session.scalars(query)} if wanted else {}
 
     def set_password(self, person_id: UUID, password_hash: str) -> None:
         """Keep the hash of someone's new password."""

@@ -9,7 +9,7 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
-from sqlalchemy import ColumnElement, and_, case, func, not_, or_, select, update
+from sqlalchemy import ColumnElement, and_, case, func, not_, or_, select, text, update
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
@@ -233,9 +233,15 @@ class Batches(Noun):
         query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, GOES_ON).limit(1)
         return self._session.scalar(query) is not None
 
-    def ordered(self, batch_id: UUID, place: int, order_id: UUID) -> None:
-        """Keep the order that came of something."""
-        self._change(batch_id, place, order_id=order_id)
+    def ordered(self, batch_id: UUID, orders: Mapping[int, UUID]) -> None:
+        """Keep the orders that came of things, by their places."""
+        statement = text(
+            "update batch_items set order_id = came.order_id "
+            "from unnest(cast(:places as integer[]), cast(:orders as uuid[])) as came (place, order_id) "
+            "where workspace_id = :workspace and batch_id = :batch and batch_items.place = came.place"
+        )
+        values = {"places": list(orders), "orders": list(orders.values()), "batch": batch_id}
+        self._session.execute(statement, values | {"workspace": self._workspace_id})
 
     def came(self, batch_id: UUID, place: int, outcome: Outcome, why: str) -> None:
         """Keep what came of something of which there is no order, and why there is none."""

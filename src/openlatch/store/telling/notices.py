@@ -8,9 +8,9 @@ from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import delete, select, update
-from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.telling.notices import Notice
+from openlatch.store.bulk import add_new
 from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
@@ -46,10 +46,7 @@ class Notices(Noun):
     def add(self, new: Iterable[Addressed]) -> int:
         """Store news; what the same address was told already under the same key is left out. Returns how many."""
         rows = [self._rows_of(_NOTICE, [one], **_NEWS.values(one.notice))[0] for one in new]
-        if not rows:
-            return 0
-        statement = insert(NoticeRow).on_conflict_do_nothing().returning(NoticeRow.id)
-        return len(self._session.execute(statement, rows).all())
+        return len(add_new(self._session, NoticeRow, rows))
 
     def of(self, person_id: UUID, limit: int, cursor: str | None) -> Page[Addressed]:
         """Return what someone was told, the latest first."""
