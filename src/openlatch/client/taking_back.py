@@ -51,9 +51,10 @@ class TakingBackCalls(Transport):
         """Return batches, the latest first; `kind` is bulk or leaver."""
         return self._pages(wire.BatchList, "/batches", {"kind": kind})
 
-    def batch(self, batch: str, outcome: str = "") -> wire.Batch:
-        """Return one batch, by id or short form, with what came of each thing in it."""
-        return self._send(wire.Batch, "GET", f"/batches/{part(batch)}", params=plain({"outcome": outcome}))
+    def batch(self, batch: str, outcome: str = "", *, most: int = 1000) -> wire.Batch:
+        """Return one batch, by id or short form, with what came of each thing in it, of `most` of them."""
+        params = plain({"outcome": outcome, "limit": most})
+        return self._send(wire.Batch, "GET", f"/batches/{part(batch)}", params=params)
 
     def cancel_batch(self, batch: str) -> wire.Batch:
         """Let nothing more come of a batch; orders that were given go on."""
@@ -73,8 +74,12 @@ class TakingBackCalls(Transport):
         return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/left-open", json=body)
 
     def follow_batch(self, batch: str, *, every: float = 0.5, within: float | None = None) -> Iterator[wire.Batch]:
-        """Yield a batch whenever it has moved on, until nothing in it goes on by itself."""
-        return self._follow(lambda: self.batch(batch), _batch_rests, every, within)
+        """Yield a batch whenever it has moved on, until nothing in it goes on by itself.
+
+        Only the last time it is with what came of each thing in it.
+        """
+        for moved in self._follow(lambda: self.batch(batch, most=0), _batch_rests, every, within):
+            yield self.batch(batch) if _batch_rests(moved) else moved
 
     def plan_leaver(self, party: str) -> wire.LeaverPlan:
         """Return what is to be done if a party goes; changes nothing."""

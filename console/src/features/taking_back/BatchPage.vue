@@ -33,7 +33,8 @@ const wanted = computed(() => String(route.params.batch));
 const { data: batch, error } = useQuery({
   queryKey: computed(() => ["batches", "one", wanted.value]),
   queryFn: () => take(api.GET("/batches/{batch}", { params: { path: { batch: wanted.value } } })),
-  refetchInterval: (query) => (query.state.data?.over ? false : 1000),
+  // The more there is in it, the longer it takes to be shown.
+  refetchInterval: ({ state: { data } }) => (data?.over ? false : Math.max(1000, 5 * (data?.items.length ?? 0))),
 });
 const act = useMutation({
   mutationFn: (place: number | null) => {

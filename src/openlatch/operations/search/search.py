@@ -132,7 +132,7 @@ def _round(call: Call, text: str) -> Hit:
 
 
 def _batch(call: Call, text: str) -> Hit:
-    sight = batches.show(call, text, "")
+    sight = batches.show(call, text, "", 0)
     name = f"{sight.party.name} leaves" if sight.party else Action(sight.batch.action).does
     return Hit(Findable.BATCH, sight.batch.id, name, sight.batch.ordered_by.name)
 

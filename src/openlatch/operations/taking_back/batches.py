@@ -53,6 +53,8 @@ __all__ = [
 
 TASK = "openlatch.advance-batch"
 MOST_ITEMS = 100_000
+MOST_SHOWN = 1000
+"""So many things of a batch are shown with it."""
 PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 """Between two looks at whether a phase is over."""
 
@@ -149,9 +151,9 @@ def browse(call: Call, kind: str, limit: int, cursor: str | None) -> Page[BatchS
 
 
 @operation("batches.show")
-def show(call: Call, text: str, outcome: str) -> BatchSight:
-    """One batch with what came of each thing in it, or of those with one outcome; the first thousand."""
-    return _shown(call, call.tx.batches.find(text), outcome)
+def show(call: Call, text: str, outcome: str, limit: int = MOST_SHOWN) -> BatchSight:
+    """One batch with what came of each thing in it, or of those with one outcome; the first `limit` of them."""
+    return _shown(call, call.tx.batches.find(text), outcome, limit)
 
 
 @operation("batches.cancel")
@@ -381,8 +383,8 @@ def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
     )
 
 
-def _shown(call: Call, batch: Batch, outcome: str) -> BatchSight:
-    items = call.tx.batches.items(batch.id, outcome=outcome)
+def _shown(call: Call, batch: Batch, outcome: str, limit: int = MOST_SHOWN) -> BatchSight:
+    items = call.tx.batches.items(batch.id, outcome=outcome, limit=limit) if limit else ()
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
     refs = [ref_of(item.order_id) if item.order_id is not None else "" for item in items]
     beside = tuple(

@@ -51,8 +51,8 @@ def batch_report(call: Call, batch: str, query: wire.ReportQuery) -> Download:
 
 @routes.route("GET", "/batches/<batch>", query=wire.BatchView, returns=wire.Batch)
 def get_batch(call: Call, batch: str, query: wire.BatchView) -> wire.Batch:
-    """One batch with what came of each thing in it; the first thousand."""
-    return batch_of(batches.show(call, batch, query.outcome or ""))
+    """One batch with what came of each thing in it, or of the first `limit`."""
+    return batch_of(batches.show(call, batch, query.outcome or "", query.limit))
 
 
 @routes.route("POST", "/batches/<batch>/cancel", returns=wire.Batch)

@@ -149,9 +149,10 @@ class BatchQuery(PageQuery):
 
 
 class BatchView(Taken):
-    """Which things in a batch are to be shown: those with one outcome, or all."""
+    """Which things in a batch are to be shown: those with one outcome, or all; the first `limit` of them."""
 
     outcome: Outcome | None = None
+    limit: int = Field(1000, ge=0, le=1000)
 
 
 class LeaverItem(Sent):
