@@ -90,8 +90,12 @@ def begin(call: Call, order_ids: Iterable[UUID]) -> list[Work]:
     places = {each_id: _Place(call.tx.providers.get(each_id), call.tx.providers.down_until(each_id)) for each_id in ids}
     works: list[Work] = []
     resumed: list[Order] = []
+    shown: list[tuple[Order, Entry | None]] = []
     for order in orders:
         matter = matters[order.id]
+        if _read_last(order) is not None:
+            shown.append((order, matter.entry))
+            continue
         work = _begin(call, order, matter, places[matter.provider_id])
         if work is None:
             continue
@@ -100,7 +104,14 @@ def begin(call: Call, order_ids: Iterable[UUID]) -> list[Work]:
             resumed.append(work.order)
         works.append(work)
     call.tx.orders.save_all(resumed)
+    _prove(call, shown)
     return works
+
+
+def _read_last(order: Order) -> Step | None:
+    """The reading that has shown what an order did, if only the receipt is left to be written."""
+    done, left = order.steps[: order.place], order.steps[order.place :]
+    return done[-1] if done and done[-1].call == "read" and left and left[0].call == "receipt" else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,7 +139,7 @@ def _begin(call: Call, order: Order, matter: _Matter, at: _Place) -> Work | None
     elif step.call in ("consent", "ask"):
         _ask_somebody(call, order, step)
     elif step.call == "receipt":
-        _prove(call, [(order, matter.entry)], {})
+        _prove(call, [(order, matter.entry)])
     else:
         return _work(call, order, step, at)
     return None
@@ -242,7 +253,7 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
     by_provider: dict[UUID, list[Order]] = {}
     for order in orders:
         by_provider.setdefault(matters[order.id].provider_id, []).append(order)
-    changes, reached = [], []
+    changes, reached, after = [], [], []
     # Providers before entries, as a reading does it, and in one order: two that lock in another wait for each other.
     for provider_id in sorted(by_provider):
         call.tx.providers.lock(provider_id)
@@ -254,8 +265,6 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
             reached += seen
     if changes:
         readings.evaluate(call, *changes)
-    done: list[tuple[Order, Entry | None]] = []
-    showed = {}
     for order, verdict in reached:
         place, seen_then = looks[order.id]
         there = already_there(seen_then, order.steps, place, call.tx.workspace.zone)
@@ -263,13 +272,9 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
             _stick(call, order, f"{there}. Nothing was given.")
             continue
         steps = noted(seen_then, order.step_done(place, call.now, verdict.evidence), place, verdict.found)
-        moved = replace(order, steps=steps, attempts=0, why="")
-        if moved.steps[moved.place].call == "receipt":
-            done.append((moved, matters[order.id].entry))
-            showed[order.id] = verdict.evidence
-        else:
-            _went_on_after(call, moved)
-    _prove(call, done, showed)
+        after.append(_going_on(replace(order, steps=steps, attempts=0)))
+    # Receipts are written when these are begun again: everybody else waits for a turn meanwhile.
+    call.tx.orders.save_all(after)
 
 
 def _awaits(order: Order, place: int) -> bool:
@@ -316,26 +321,24 @@ def _applied(
 
 
 def _went_on(call: Call, order: Order, said: str) -> Order:
-    order = replace(order, steps=order.step_done(order.place, call.now, said))
-    return _went_on_after(call, order)
-
-
-def _went_on_after(call: Call, order: Order) -> Order:
-    """Keep that a step is done, and that the next one can begin."""
-    if order.state is OrderState.RUNNING:
-        order = replace(order, why="", again_at=None, version=order.version + 1)
-    else:
-        order = order.moved(Move.RESUME, why="", again_at=None)
+    order = _going_on(replace(order, steps=order.step_done(order.place, call.now, said)))
     call.tx.orders.save(order)
     return order
 
 
-def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mapping[UUID, str]) -> None:
+def _going_on(order: Order) -> Order:
+    """An order of which a step is done, and the next one can begin."""
+    if order.state is OrderState.RUNNING:
+        return replace(order, why="", again_at=None, version=order.version + 1)
+    return order.moved(Move.RESUME, why="", again_at=None)
+
+
+def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]]) -> None:
     """Write the receipts: by what a fresh reading showed, or where none can see it, by what someone said."""
     if not done:
         return
     for order, entry in done:
-        if order.id not in showed:
+        if _read_last(order) is None:
             _take_at_their_word(call, order, entry)
     sights = {sight.order.id: sight for sight in orders.sights(call, [order for order, _ in done])}
     sign, remains = signer(call), _remains(call, [order for order, _ in done], sights)
@@ -345,6 +348,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
         order_sight = sights[order.id]
         said = next((step.said for step in reversed(order.steps) if step.said), "") + "; no reading can see it"
         told_at = next((step.at for step in order.steps if step.asks), None)
+        read = _read_last(order)
         receipt: dict[str, Any] = {
             "order": order.ref,
             "did": order.action,
@@ -356,8 +360,8 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
             "ordered_by": order.ordered_by.name,
             "ordered_by_id": str(order.ordered_by.id or ""),
             "told_at": told_at.isoformat() if told_at else None,
-            "read_at": call.now.isoformat(),
-            "showed": showed.get(order.id, said),
+            "read_at": ((read and read.at) or call.now).isoformat(),
+            "showed": read.said if read else said,
         }
         if order_sight.team is not None:
             receipt |= {"team": order_sight.team.name, "team_key": next(step.team for step in order.steps if step.team)}
