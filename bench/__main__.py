@@ -9,6 +9,7 @@ from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
 from bench.log import log
 from bench.long_requests import export, importing
+from bench.one_row import one_row
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
@@ -24,6 +25,7 @@ BENCHMARKS = {
     "P5": large_reading,
     "P6": orders,
     "P7": exposure_difference,
+    "P8": one_row,
     "P9": console,
     "P10": memory,
     "W": what_if,

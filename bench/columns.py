@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import polars as pl
 
@@ -16,7 +17,7 @@ __all__ = ["DAY", "NOW", "frames"]
 NOW = micros(datetime(2026, 5, 10, 12, tzinfo=UTC) - EPOCH)
 DAY = micros(timedelta(days=1))
 _KINDS = ["delegate"] * 6 + ["grant", "app", "session", "offer", "secret", "open"]
-_DTYPES = {Type.BOOL: pl.Boolean, Type.STRING: pl.String, Type.STRINGS: pl.List(pl.String)}
+_DTYPES: dict[Type, Any] = {Type.BOOL: pl.Boolean, Type.STRING: pl.String, Type.STRINGS: pl.List(pl.String)}
 
 
 def frames(size: int) -> Frames:

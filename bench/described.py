@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime
+from typing import Any
 
 import httpx
 
@@ -116,7 +117,7 @@ class _ByHand:
                 )
         return entries
 
-    def _all(self, path: str) -> Iterator[dict]:
+    def _all(self, path: str) -> Iterator[dict[str, Any]]:
         page = 1
         while data := json.loads(self._caller.send("GET", f"http://club.example{path}?page={page}").content)["data"]:
             yield from data

@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 from dataclasses import replace
 from datetime import time
+from functools import partial
 from ipaddress import ip_network
 
 from bench.measure import growth, line, side_by_side
@@ -24,7 +25,7 @@ def exposure_difference() -> str:
     """Measure at three sizes, and everything replaced at the largest."""
     made = {size: _case(size) for size in SIZES}
     pairs = {
-        size: side_by_side(lambda size=size: difference(*made[size]), lambda: difference(*made[SIZES[0]]), ROUNDS)
+        size: side_by_side(partial(difference, *made[size]), lambda: difference(*made[SIZES[0]]), ROUNDS)
         for size in SIZES
     }
     before, _, known = made[SIZES[-1]]

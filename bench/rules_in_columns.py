@@ -8,7 +8,9 @@ import resource
 import subprocess
 import sys
 import tempfile
+from functools import partial
 from pathlib import Path
+from typing import Any
 
 import polars as pl
 
@@ -37,8 +39,8 @@ def rules_in_columns() -> str:
         counted = ours.height
         pairs.append(
             side_by_side(
-                lambda held=held: evaluate_all(program, held, NOW, NOW + 2 * DAY).flags,
-                lambda held=held: by_hand(held),
+                partial(evaluate_all, program, held, NOW, NOW + 2 * DAY),
+                partial(by_hand, held),
                 ROUNDS,
             )
         )
@@ -172,7 +174,7 @@ def by_hand(held: Frames) -> pl.DataFrame:
         ("how", Type.STRING, c("party_near_how")),
         ("known", Type.STRING, c("party_near")),
     ]
-    party_rules = [
+    party_rules: list[Any] = [
         ("address-near-miss", c("party_near").is_not_null() & c("here"), 3, [], near),
         ("buys-and-takes", c("buys") & c("takes"), 3, [], [party, ("accounts", Type.STRINGS, c("where"))]),
     ]

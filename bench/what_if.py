@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import random
 import tempfile
+from functools import partial
 from pathlib import Path
 
 import httpx
@@ -32,8 +33,8 @@ def what_if() -> str:
         Stack(Path(folder) / "stack", fast=True) as stack,
     ):
         Path(folder).chmod(0o711)
-        given = {"workspace": SLUG, "address": f"maren.ashdown@{DOMAIN}", "password": PASSWORD}
-        client, token = Client.sign_in(stack.url, **given)
+        address = f"maren.ashdown@{DOMAIN}"
+        client, token = Client.sign_in(stack.url, workspace=SLUG, address=address, password=PASSWORD)
         with (
             client,
             httpx.Client(base_url=f"{stack.url}/api/v1", headers={"Authorization": f"Bearer {token.secret}"}) as http,
@@ -49,7 +50,7 @@ def what_if() -> str:
                     proposals.outcome(as_service(tx, stack.service.services), file)
 
             files = {size: _proposal(size) for size in SIZES}
-            pairs = {size: side_by_side(lambda size=size: outcome(files[size]), page, ROUNDS) for size in SIZES}
+            pairs = {size: side_by_side(partial(outcome, files[size]), page, ROUNDS) for size in SIZES}
     what = f"what a document of {SIZES[-1]} statements would change, flags and risk too, against one page load"
     exponent = growth(SIZES, [pairs[size].seconds for size in SIZES])
     return line("W", what, pairs[SIZES[-1]], SIZES, exponent)

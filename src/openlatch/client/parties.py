@@ -89,9 +89,19 @@ class PartiesCalls(Transport):
         """Undo what was said of two parties, by the id or short form of the decision."""
         return self._send(wire.SamenessDecision, "POST", f"/sameness-decisions/{part(decision)}/undo")
 
-    def memberships(self, party: str) -> wire.MembershipList:
-        """Return the teams that a party is in, and who is in it if it is a team; by themselves only."""
-        return self._send(wire.MembershipList, "GET", f"/parties/{part(party)}/memberships")
+    def memberships(self, party: str, q: str = "") -> wire.MembershipList:
+        """Return the teams that a party is in, and who is in it if it is a team; by themselves only.
+
+        With `q` those whose names have that in them.
+        """
+        path = f"/parties/{part(party)}/memberships"
+        found = self._send(wire.MembershipList, "GET", path, params=plain({"q": q, "limit": 500}))
+        while found.next is not None:
+            params = plain({"q": q, "limit": 500, "cursor": found.next})
+            more = self._send(wire.MembershipList, "GET", path, params=params)
+            teams, members = found.teams + more.teams, found.members + more.members
+            found = wire.MembershipList(teams=teams, members=members, next=more.next)
+        return found
 
     def plan_member(
         self, team: str, member: str, action: str = "remove-member", *, provider: str = ""

@@ -79,6 +79,7 @@ if TYPE_CHECKING:
     from openlatch.wire.inventory.teams import (
         Membership,
         MembershipList,
+        MembershipQuery,
         NewTeamOrder,
         TeamPlan,
         TeamPlanQuery,
@@ -470,6 +471,7 @@ __all__ = [
     "MeWish",
     "Membership",
     "MembershipList",
+    "MembershipQuery",
     "NamedEntry",
     "NewBatch",
     "NewEventStream",

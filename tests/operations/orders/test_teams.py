@@ -186,3 +186,30 @@ def test_two_teams_of_one_name_are_asked_about_and_told_apart(world: World) -> N
         world.owner.memberships(WARDENS)
     (mine,) = world.owner.memberships("Ada Rell").teams
     assert [m.member.name for m in world.owner.memberships(str(mine.team.id)).members] == ["Ada Rell"]
+
+
+def test_who_is_in_a_team_comes_in_pages_that_join_to_the_whole(world: World) -> None:
+    """Two have one name, and the team is in a team itself; a page ends between any two of them."""
+    with world.ridge.call() as call:
+        at = call.tx.providers.find("Ticket Desk")
+        people = [ObservedParty(f"m{n}", PartyKind.PERSON, name) for n, name in enumerate(("Twin", "twin", "Abel"))]
+        parties = (*people, *(ObservedParty(key, PartyKind.TEAM, key) for key in ("night crew", "all crews")))
+        pairs = [("night crew", person.key) for person in people] + [("all crews", "night crew")]
+        belonging = tuple(ObservedMembership(team, member) for team, member in pairs)
+        seen = Observation(ReadingOutcome.PARTIAL, parties=parties, memberships=belonging)
+        readings.apply(call, at.id, seen, evidence="a reading")
+    whole = world.owner.memberships("night crew")
+    assert [m.team.name for m in whole.teams] == ["all crews"]
+    assert [m.member.name.lower() for m in whole.members] == ["abel", "twin", "twin"]
+    for limit in range(1, 6):
+        found: list[wire.Membership] = []
+        cursor: str | None = ""
+        while cursor is not None:
+            params = {"limit": limit} | ({"cursor": cursor} if cursor else {})
+            piece = world.owner._send(wire.MembershipList, "GET", "/parties/night%20crew/memberships", params=params)
+            assert 0 < len(piece.teams) + len(piece.members) <= limit
+            found += [*piece.teams, *piece.members]
+            cursor = piece.next
+        assert found == [*whole.teams, *whole.members]
+    named = world.owner.memberships("night crew", "WIN")
+    assert (named.teams, named.members) == ([], whole.members[1:])

@@ -34,7 +34,8 @@ const { data: batch, error } = useQuery({
   queryKey: computed(() => ["batches", "one", wanted.value]),
   queryFn: () => take(api.GET("/batches/{batch}", { params: { path: { batch: wanted.value } } })),
   // The more there is in it, the longer it takes to be shown.
-  refetchInterval: ({ state: { data } }) => (data?.over ? false : Math.max(1000, 5 * (data?.items.length ?? 0))),
+  refetchInterval: ({ state: { data } }) =>
+    data?.over ? false : Math.max(1000, 5 * (data?.items.length ?? 0)),
 });
 const act = useMutation({
   mutationFn: (place: number | null) => {

@@ -18,6 +18,7 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.orders import orders
 from openlatch.operations.orders.orders import OrderSight
 from openlatch.operations.providers import readings
+from openlatch.store.pages import Page
 from openlatch.words import Action, Power
 
 __all__ = [
@@ -56,10 +57,11 @@ class TeamPlanSight:
 
 
 @operation("teams.memberships")
-def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ...]]:
+def memberships(call: Call, text: str, q: str, limit: int, cursor: str | None) -> tuple[Party, Page[MembershipSight]]:
     """The teams that a party is in, and if it is a team, who is in it: by itself, not through other teams."""
     party = call.tx.parties.find(text)
-    membership = call.tx.memberships.of(party.id)
+    page = call.tx.memberships.browse(party.id, q=q, limit=limit, cursor=cursor)
+    membership = page.items
     parties = call.tx.parties.some({each_id for m in membership for each_id in (m.team_id, m.member_id)})
     providers = {provider_id: call.tx.providers.get(provider_id) for provider_id in {m.provider_id for m in membership}}
     open_ = call.tx.orders.open_of_members(belonging(m) for m in membership)
@@ -67,7 +69,7 @@ def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ..
         MembershipSight(m, parties[m.team_id], parties[m.member_id], providers[m.provider_id], open_.get(belonging(m)))
         for m in membership
     ]
-    return party, tuple(sorted(sights, key=lambda sight: (sight.team.name, sight.member.name, sight.membership.id)))
+    return party, Page(tuple(sights), page.next)
 
 
 @operation("teams.plan")

@@ -5,13 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import func, literal, or_, select, text, union
+from sqlalchemy import and_, case, func, literal, or_, select, text, union
 
 from openlatch.core.model import Membership
 from openlatch.store.bulk import change_rows
 from openlatch.store.codec import Codec
-from openlatch.store.inventory.rows import MembershipRow
+from openlatch.store.inventory.rows import MembershipRow, PartyRow
 from openlatch.store.noun import Noun
+from openlatch.store.pages import Page, Sort, folded, page
 
 __all__ = ["Memberships"]
 
@@ -82,6 +83,23 @@ class Memberships(Noun):
         mine = or_(MembershipRow.member_id == party_id, MembershipRow.team_id == party_id)
         query = select(MembershipRow).where(mine, MembershipRow.ended_at.is_(None), MembershipRow.how == "member")
         return tuple(map(_MEMBERSHIP.read, self._session.scalars(query)))
+
+    def browse(self, party_id: UUID, *, q: str, limit: int, cursor: str | None) -> Page[Membership]:
+        """Return the memberships that a party has, by the team's name, then as a team those that others have in it.
+
+        With `q` those in which the other one is called so.
+        """
+        mine, its = MembershipRow.member_id == party_id, MembershipRow.team_id == party_id
+        other = case((its, MembershipRow.member_id), else_=MembershipRow.team_id)
+        query = (
+            select(*_MEMBERSHIP.columns)
+            .join(PartyRow, and_(PartyRow.workspace_id == MembershipRow.workspace_id, PartyRow.id == other))
+            .where(or_(mine, its), MembershipRow.ended_at.is_(None), MembershipRow.how == "member")
+        )
+        if q:
+            query = query.where(PartyRow.name.icontains(q, autoescape=True))
+        sort = Sort("name", (case((its, 1), else_=0), folded(PartyRow.name), MembershipRow.id))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=_MEMBERSHIP.of)
 
     def below(self, team_ids: Iterable[UUID]) -> set[UUID]:
         """Return everyone who is in one of these teams, however deep."""

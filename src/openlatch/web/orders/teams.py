@@ -17,13 +17,14 @@ __all__ = ["routes"]
 routes = Routes()
 
 
-@routes.route("GET", "/parties/<party>/memberships", returns=wire.MembershipList)
-def list_memberships(call: Call, party: str) -> wire.MembershipList:
+@routes.route("GET", "/parties/<party>/memberships", query=wire.MembershipQuery, returns=wire.MembershipList)
+def list_memberships(call: Call, party: str, query: wire.MembershipQuery) -> wire.MembershipList:
     """The teams that a party is in, and who is in it if it is a team."""
-    whose, sights = teams.memberships(call, party)
+    whose, page = teams.memberships(call, party, query.q, query.limit, query.cursor)
     return wire.MembershipList(
-        teams=[_membership(sight) for sight in sights if sight.team.id != whose.id],
-        members=[_membership(sight) for sight in sights if sight.team.id == whose.id],
+        teams=[_membership(sight) for sight in page.items if sight.team.id != whose.id],
+        members=[_membership(sight) for sight in page.items if sight.team.id == whose.id],
+        next=page.next,
     )
 
 

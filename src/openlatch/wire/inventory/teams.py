@@ -6,11 +6,11 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.base import Ref, Said, Search, Sent, Taken
+from openlatch.wire.base import PageQuery, Ref, Said, Search, Sent, Taken
 from openlatch.wire.inventory.parties import Party
 from openlatch.wire.orders.orders import Consequence, Step
 
-__all__ = ["Membership", "MembershipList", "NewTeamOrder", "TeamPlan", "TeamPlanQuery", "TeamWish"]
+__all__ = ["Membership", "MembershipList", "MembershipQuery", "NewTeamOrder", "TeamPlan", "TeamPlanQuery", "TeamWish"]
 
 
 class Membership(Sent):
@@ -30,10 +30,20 @@ class Membership(Sent):
 
 
 class MembershipList(Sent):
-    """The teams that a party is in (`teams`), and who is in it if it is a team (`members`); by themselves only."""
+    """The teams that a party is in (`teams`), and who is in it if it is a team (`members`); by themselves only.
+
+    The teams come first, then the members, each by their names; `next` continues after a page of both.
+    """
 
     teams: list[Membership]
     members: list[Membership]
+    next: str | None = None
+
+
+class MembershipQuery(PageQuery):
+    """Which memberships of a party are wanted: those in which the other one is called so."""
+
+    q: Search = ""
 
 
 class TeamWish(Taken):

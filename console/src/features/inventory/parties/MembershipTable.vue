@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import type { Membership } from "@/api/client";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 import FormField from "@/ui/FormField.vue";
@@ -14,6 +14,8 @@ const columns = computed<Column[]>(() => [
 /** Memberships of one team, or of one member: whichever of the two the rows are of is shown. */
 const props = defineProps<{
   memberships: Membership[];
+  /** There are more than these, among which the service looks for the name. */
+  many: boolean;
   of: "team" | "member";
   mayOrder: boolean;
   day: (at: string | null) => string;
@@ -22,7 +24,7 @@ const emit = defineEmits<{ remove: [Membership] }>();
 /** So many are looked through without a search, and so many are drawn at a time. */
 const FEW = 25;
 const MOST = 200;
-const wanted = ref("");
+const wanted = defineModel<string>({ default: "" });
 const found = computed(() => {
   const word = wanted.value.trim().toLowerCase();
   return word
@@ -34,9 +36,9 @@ const shown = computed(() => found.value.slice(0, MOST));
 
 <template>
   <FormField
-    v-if="memberships.length > FEW"
+    v-if="many || memberships.length > FEW"
     class="mb-2 max-w-xs"
-    :label="`${memberships.length} of them; find by name`"
+    :label="many ? 'More than can be shown; find by name' : `${memberships.length} of them; find by name`"
   >
     <input v-model="wanted" type="search" class="field w-full" autocomplete="off" />
   </FormField>
@@ -66,6 +68,6 @@ const shown = computed(() => found.value.slice(0, MOST));
     </DataTable>
   </div>
   <p v-if="found.length > shown.length" class="small mt-2">
-    and {{ found.length - shown.length }} more; find them by name
+    {{ many ? "and more" : `and ${found.length - shown.length} more` }}; find them by name
   </p>
 </template>

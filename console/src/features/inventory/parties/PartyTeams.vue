@@ -1,6 +1,6 @@
 <script setup lang="ts">
-import { useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, ref } from "vue";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
@@ -17,10 +17,25 @@ const mayOrder = may("teams.order");
 const route = useRoute();
 const router = useRouter();
 const queries = useQueryClient();
+/** What is looked for by name, and whether there are too many for one page, so that the service has to look. */
+const wanted = ref("");
+const many = ref(false);
+const q = computed(() => (many.value ? wanted.value.trim() : ""));
 const found = useQuery({
-  queryKey: computed(() => ["parties", "memberships", props.party]),
-  queryFn: () => take(api.GET("/parties/{party}/memberships", { params: { path: { party: props.party } } })),
+  queryKey: computed(() => ["parties", "memberships", props.party, q.value]),
+  queryFn: () =>
+    take(
+      api.GET("/parties/{party}/memberships", {
+        params: { path: { party: props.party }, query: { q: q.value, limit: 500 } },
+      }),
+    ),
+  placeholderData: keepPreviousData,
 });
+watch(found.data, (there) => (many.value ||= Boolean(there?.next)));
+watch(
+  () => props.party,
+  () => ([many.value, wanted.value] = [false, ""]),
+);
 const teams = computed(() => found.data.value?.teams ?? []);
 const members = computed(() => found.data.value?.members ?? []);
 const other = ref("");
@@ -60,10 +75,12 @@ function again(): void {
     <template v-else>
       <template v-if="kind === 'team'">
         <h3 class="section">Members</h3>
-        <p v-if="!members.length" class="text-mute">Nobody is in {{ name }}.</p>
+        <p v-if="!members.length && !q" class="text-mute">Nobody is in {{ name }}.</p>
         <MembershipTable
           v-else
+          v-model="wanted"
           :memberships="members"
+          :many="many"
           of="member"
           :may-order="mayOrder"
           :day="(at: string | null) => day(at, zone)"
@@ -71,10 +88,12 @@ function again(): void {
         />
       </template>
       <h3 class="section">In these teams</h3>
-      <p v-if="!teams.length" class="text-mute">{{ name }} is in no team.</p>
+      <p v-if="!teams.length && !(q && kind !== 'team')" class="text-mute">{{ name }} is in no team.</p>
       <MembershipTable
         v-else
+        v-model="wanted"
         :memberships="teams"
+        :many="many && kind !== 'team'"
         of="team"
         :may-order="mayOrder"
         :day="(at: string | null) => day(at, zone)"
