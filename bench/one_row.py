@@ -50,11 +50,14 @@ def one_row() -> str:
         )
         bare.start()
         try:
-            ours = f"{running.url}/api/v1/accounts/{account.id}", {"Authorization": f"Bearer {token.secret}"}
-            theirs = f"http://127.0.0.1:{port}/{account.id}", dict[str, str]()
+            bearer = {"Authorization": f"Bearer {token.secret}"}
+            ours = f"{running.url}/api/v1/workspace", bearer
+            more = f"{running.url}/api/v1/accounts/{account.id}", bearer
+            theirs = f"http://127.0.0.1:{port}/workspace", dict[str, str]()
             _until_there(*theirs)
             assert json.loads(_ask(*ours, 1)[1])["name"] == json.loads(_ask(*theirs, 1)[1])["name"]
             pairs = [_measured(ours, theirs, count) for count in CONNECTIONS]
+            richer = _measured(more, theirs, CONNECTIONS[-1])
         finally:
             bare.terminate()
             bare.join(10)
@@ -68,6 +71,7 @@ def one_row() -> str:
         growth(CONNECTIONS, [each.seconds for each in pairs]),
         ratio=round(pair.floor / pair.seconds, 2),
         requests_a_second=round(REQUESTS / pair.seconds),
+        with_what_is_on_an_account=round(richer.floor / richer.seconds, 2),
         bare_a_second=round(REQUESTS / pair.floor),
     )
 
@@ -124,14 +128,14 @@ def _bare(url: str, workspace: str) -> Callable[[], WSGIApplication]:
     def load() -> WSGIApplication:
         app = Flask("bare")
         engine = create_engine(make_url(url).set(drivername="postgresql+psycopg"), pool_size=32)
-        row = text("select id, ref, name, key, criticality, practice from accounts where id = cast(:id as uuid)")
+        row = text("select * from workspaces where workspace_id = cast(:id as uuid)")
         enter = text("select set_config('openlatch.workspace', :workspace, true)")
 
-        @app.get("/<account>")
-        def one(account: str) -> Response:
+        @app.get("/workspace")
+        def one() -> Response:
             with engine.begin() as connection:
                 connection.execute(enter, {"workspace": workspace})
-                found = connection.execute(row, {"id": account}).mappings().one()
+                found = connection.execute(row, {"id": workspace}).mappings().one()
             return jsonify({name: str(value) for name, value in found.items()})
 
         return app.wsgi_app

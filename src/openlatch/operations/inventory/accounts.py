@@ -51,4 +51,4 @@ def describe(call: Call, text: str, criticality: Criticality | None, practice: b
 @operation("accounts.show")
 def show(call: Call, text: str) -> ListedAccount:
     """One account, by id, short form or name, with what is on it."""
-    return call.tx.accounts.listed(call.tx.accounts.find(text).id, call.now)
+    return call.tx.accounts.find_listed(text, call.now)

@@ -7,7 +7,7 @@ more than so many are looked at. The password is worked out between two transact
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Person, normal_address
@@ -17,7 +17,7 @@ from openlatch.operations.call import Actor, Call, Services, operation
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.people import factors
 from openlatch.store.noun import missing
-from openlatch.store.people.people import Session, Token
+from openlatch.store.people.people import Borne, Session, Token
 from openlatch.store.people.strangers import Strangers
 from openlatch.words import Role, Scope
 
@@ -241,35 +241,35 @@ def _token(call: Call, person: Person, name: str, scope: Scope, days: int) -> tu
 
 def by_session(call: Call, bearer: Bearer) -> Actor:
     """Return who a session cookie stands for, or raise NotSignedIn."""
-    pair = call.tx.people.session(bearer.id, call.now)
-    if pair is None or not bearer.fits(pair[1]):
+    pair = call.tx.people.session_of(bearer.id, call.now)
+    if pair is None or not bearer.fits(pair[1].hash):
         raise NotSignedIn("This session has ended.", next_step="Sign in again.")
-    session = pair[0]
+    session, borne = pair
     if call.now - (session.seen_at or session.created_at) > call.services.idle:
         raise NotSignedIn("This session has ended, since it was not used for long.", next_step="Sign in again.")
-    person = call.tx.people.get(session.person_id)
-    _refuse_unless_active(person)
-    return _as(call, person, Scope.CHANGE, session.confirmed_at, strong=session.strong)
+    return _as(call, borne, Scope.CHANGE, strong=session.strong)
 
 
 def by_token(call: Call, bearer: Bearer) -> Actor:
     """Return who a token stands for, or raise NotSignedIn."""
-    parts = call.tx.people.token(bearer.id)
-    if parts is None or not bearer.fits(parts[1]):
+    pair = call.tx.people.token_of(bearer.id)
+    if pair is None or not bearer.fits(pair[1].hash):
         raise NotSignedIn("This token is not known here.", next_step="Sign in again to get a new one.")
-    token = parts[0]
+    token, borne = pair
     if token.revoked_at is not None or token.expires_at <= call.now:
         ended = "was revoked" if token.revoked_at else "has expired"
         raise NotSignedIn(f"This token {ended}.", next_step="Sign in again to get a new one.")
-    person = call.tx.people.get(token.person_id)
+    return _as(call, borne, token.scope, strong=token.strong)
+
+
+def _as(call: Call, borne: Borne, scope: Scope, *, strong: bool) -> Actor:
+    person = borne.person
     _refuse_unless_active(person)
-    return _as(call, person, token.scope, parts[2], strong=token.strong)
-
-
-def _as(call: Call, person: Person, scope: Scope, confirmed_at: datetime, *, strong: bool) -> Actor:
+    # The name under which someone acts is with their address where someone else here has the same.
+    name = f"{person.name} ({person.address})" if borne.alike else person.name
     demanded = frozenset() if strong else call.tx.workspace.second_factor
     lacks = person.role in demanded and lacks_factor(person, call.tx.factors.of(person.id), demanded)
-    return Actor(_told_apart(call, person), person, scope, confirmed_at, lacks_factor=lacks, strong=strong)
+    return Actor(name, person, scope, borne.confirmed_at, lacks_factor=lacks, strong=strong)
 
 
 def _refuse_unless_active(person: Person) -> None:
@@ -291,11 +291,6 @@ def note_use(call: Call, bearer: Bearer, network: str, *, session: bool) -> None
     if parts is not None and bearer.fits(parts[1]):
         call.tx.people.token_used(parts[0].id, call.now)
         call.tx.people.seen(parts[0].person_id, call.now)
-
-
-def _told_apart(call: Call, person: Person) -> str:
-    """The name under which a person acts: with their address where someone else here has the same name."""
-    return f"{person.name} ({person.address})" if call.tx.people.namesakes(person) else person.name
 
 
 def confirm(call: Call, bearer: Bearer) -> None:

@@ -125,6 +125,13 @@ class Accounts(Noun):
 
         With `ever`, it may be one whose provider was removed, if they give its id or its short form.
         """
+        return ACCOUNT.read(self._meant(text, ever=ever))
+
+    def find_listed(self, text: str, now: datetime) -> ListedAccount:
+        """Return the account that a person means as it is listed."""
+        return self._listed([self._meant(text, ever=False)], now)[0]
+
+    def _meant(self, text: str, *, ever: bool) -> AccountRow:
         wanted = id_or_ref(text)
         query = select(AccountRow, ProviderRow.name).join(ProviderRow, _SAME_PROVIDER)
         if isinstance(wanted, UUID):
@@ -134,8 +141,8 @@ class Accounts(Noun):
             query = query.where(or_(named, AccountRow.ref == wanted)).order_by(AccountRow.id)
         query = query if ever else query.where(_THERE)
         rows = self._session.execute(query.limit(20)).all()
-        row = the_one("account", text, rows, lambda row: (row[0].id, row[0].name, row[1]))
-        return ACCOUNT.read(row[0])
+        found: AccountRow = the_one("account", text, rows, lambda row: (row[0].id, row[0].name, row[1]))[0]
+        return found
 
     def browse(
         self, wanted: AccountFilter, sort: AccountOrder, *, limit: int, cursor: str | None, now: datetime

@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import and_, delete, func, insert, select, update
+from sqlalchemy import Select, and_, bindparam, delete, exists, func, insert, select, update
+from sqlalchemy.orm import aliased
 
 from openlatch.core.model import Person
 from openlatch.store.codec import Codec
@@ -16,7 +17,9 @@ from openlatch.store.noun import Noun, missing
 from openlatch.store.people.rows import FailedSignInRow, PersonRow, SignInRow, TokenRow
 from openlatch.words import PersonState, Scope, Telling
 
-__all__ = ["People", "Session", "Token"]
+__all__ = ["Borne", "People", "Session", "Token"]
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,6 +60,32 @@ _PERSON = Codec(PersonRow, Person)
 _SESSION = Codec(SignInRow, Session)
 _TOKEN = Codec(TokenRow, Token)
 _HERE = PersonRow.state != PersonState.REMOVED.value
+
+
+@dataclass(frozen=True, slots=True)
+class Borne:
+    """Whom a session or token stands for, with the hash of its secret.
+
+    `confirmed_at` is when they gave their password last with it, `alike` whether someone else here has their name.
+    """
+
+    hash: bytes
+    confirmed_at: datetime
+    person: Person
+    alike: bool
+
+
+def _borne(codec: Codec[Any]) -> Select[Any]:
+    """A statement that finds a session or token with whoever it stands for, made once: most requests begin with it."""
+    row: Any = codec.row
+    other = aliased(PersonRow)
+    same = and_(func.lower(other.name) == func.lower(PersonRow.name), other.id != PersonRow.id)
+    theirs = and_(PersonRow.workspace_id == row.workspace_id, PersonRow.id == row.person_id)
+    columns = (*codec.columns, *_PERSON.columns, row.secret_hash, row.confirmed_at, exists().where(same))
+    return select(*columns).join_from(row, PersonRow, theirs).where(row.id == bindparam("bearer"))
+
+
+_SESSION_BORNE, _TOKEN_BORNE = _borne(_SESSION), _borne(_TOKEN)
 
 
 class People(Noun):
@@ -108,12 +137,6 @@ class People(Noun):
         """Return what people are called, also those that were removed."""
         return self._called(PersonRow, PersonRow.name, person_ids)
 
-    def namesakes(self, person: Person) -> bool:
-        """Return whether anyone else has the name that a person has."""
-        same = func.lower(PersonRow.name) == person.name.lower()
-        query = select(PersonRow.id).where(same, PersonRow.id != person.id).limit(1)
-        return self._session.scalar(query) is not None
-
     def at_address(self, address: str) -> Person | None:
         """Return whoever has that address here, whether they can sign in or not."""
         row = self._session.scalar(select(PersonRow).where(PersonRow.address == address, _HERE))
@@ -155,6 +178,24 @@ class People(Noun):
         """Return a session and its secret's hash, if it still holds."""
         row = self._session.get(SignInRow, (self._workspace_id, session_id))
         return None if row is None or row.expires_at <= now else (_SESSION.read(row), row.secret_hash)
+
+    def session_of(self, session_id: UUID, now: datetime) -> tuple[Session, Borne] | None:
+        """Return a session with whom it stands for, if it still holds."""
+        found = self._borne(_SESSION_BORNE, _SESSION, session_id)
+        return None if found is None or found[0].expires_at <= now else found
+
+    def token_of(self, token_id: UUID) -> tuple[Token, Borne] | None:
+        """Return a token with whom it stands for."""
+        return self._borne(_TOKEN_BORNE, _TOKEN, token_id)
+
+    def _borne(self, statement: Select[Any], codec: Codec[T], bearer: UUID) -> tuple[T, Borne] | None:
+        row = self._session.execute(statement, {"bearer": bearer}).first()
+        if row is None:
+            return None
+        end = len(codec.columns) + len(_PERSON.columns)
+        secret_hash, confirmed_at, alike = row[end:]
+        person = _PERSON.of(row[len(codec.columns) : end])
+        return codec.of(row), Borne(secret_hash, confirmed_at, person, alike)
 
     def sessions(self, person_id: UUID, now: datetime) -> tuple[Session, ...]:
         """Return someone's sessions that hold, the latest first."""

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, insert, literal, select, text, update
+from sqlalchemy import Select, bindparam, func, insert, inspect, literal, select, text, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
@@ -15,18 +16,18 @@ from openlatch.words import Role
 __all__ = ["Housekeeping", "change_workspace", "insert_workspace", "workspace_of"]
 
 
-def _set(session: Session, **values: str) -> None:
-    session.execute(
-        select(
-            *(
-                func.set_config(f"openlatch.{name}", each_text, literal(value=True))
-                for name, each_text in values.items()
-            )
-        )
-    )
+def _setting(*names: str) -> Select[Any]:
+    """A statement that sets these of the transaction's settings, made once: it begins each of them."""
+    return select(*(func.set_config(f"openlatch.{name}", bindparam(name), literal(value=True)) for name in names))
 
 
-def to_workspace(row: WorkspaceRow) -> Workspace:
+_ENTER, _LOOK, _FOUND = _setting("workspace", "slug"), _setting("slug"), _setting("workspace")
+_TABLE = inspect(WorkspaceRow).local_table
+_BY_ID = select(_TABLE).where(WorkspaceRow.workspace_id == bindparam("wanted"))
+_BY_SLUG = select(_TABLE).where(WorkspaceRow.slug == bindparam("wanted"))
+
+
+def to_workspace(row: Any) -> Workspace:
     return Workspace(
         id=row.workspace_id,
         slug=row.slug,
@@ -42,19 +43,19 @@ def to_workspace(row: WorkspaceRow) -> Workspace:
 def workspace_of(session: Session, workspace: UUID | str) -> Workspace | None:
     """Enter the workspace of that id or slug for the rest of the transaction."""
     if isinstance(workspace, UUID):
-        _set(session, workspace=str(workspace), slug="")
-        row = session.scalar(select(WorkspaceRow).where(WorkspaceRow.workspace_id == workspace))
+        session.execute(_ENTER, {"workspace": str(workspace), "slug": ""})
+        row = session.execute(_BY_ID, {"wanted": workspace}).first()
     else:
-        _set(session, slug=workspace)
-        row = session.scalar(select(WorkspaceRow).where(WorkspaceRow.slug == workspace))
+        session.execute(_LOOK, {"slug": workspace})
+        row = session.execute(_BY_SLUG, {"wanted": workspace}).first()
         if row is not None:
-            _set(session, workspace=str(row.workspace_id), slug="")
+            session.execute(_ENTER, {"workspace": str(row.workspace_id), "slug": ""})
     return None if row is None else to_workspace(row)
 
 
 def insert_workspace(session: Session, workspace: Workspace, created_at: datetime) -> None:
     """Create a workspace and enter it."""
-    _set(session, workspace=str(workspace.id))
+    session.execute(_FOUND, {"workspace": str(workspace.id)})
     session.execute(
         insert(WorkspaceRow).values(
             workspace_id=workspace.id,
