@@ -17,7 +17,7 @@ from openlatch.operations.people import people
 from openlatch.wiring import Service
 from openlatch.words import Role
 
-__all__ = ["ADDRESS", "PASSWORD", "analysed", "connected", "made", "stack"]
+__all__ = ["ADDRESS", "PASSWORD", "connected", "made", "settle", "stack"]
 
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
 # A tenth of the entries carry a flag.
@@ -86,11 +86,11 @@ def made(running: Stack, size: int, slug: str = "") -> Workspace:
     with psycopg.connect(service.settings.database_url, cursor_factory=psycopg.ClientCursor) as connection:
         connection.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
         connection.execute(HOLDER, {"w": workspace.id, "n": size, "abilities": ABILITIES})
-    analysed(service)
+    settle(service)
     return workspace
 
 
-def analysed(service: Service) -> None:
-    """Have PostgreSQL count what lies in the tables, as it does by itself within a minute or so."""
+def settle(service: Service) -> None:
+    """Do what the database does by itself within minutes after so many new rows; only the tables' owner can."""
     with psycopg.connect(service.settings.owner_url, autocommit=True) as connection:
-        connection.execute("analyze")
+        connection.execute("vacuum analyze")

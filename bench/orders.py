@@ -6,6 +6,7 @@ import json
 import random
 import tempfile
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
@@ -15,7 +16,7 @@ from typing import Any
 
 import httpx
 
-from bench.holder import analysed
+from bench.holder import settle
 from bench.measure import Pair, growth, line
 from openlatch.client import Client
 from openlatch.core.model import Circle, Provider, Workspace
@@ -29,8 +30,10 @@ __all__ = ["crash", "orders"]
 
 SIZES = (100, 1000, 5000)
 WORKERS = 4
-ROUNDS = 12
+KILLS = 200
 """So often something is killed while orders are under way."""
+MOST_BETWEEN = 2.0
+"""Seconds between two of these, at most."""
 CRASHED = 1200
 ENDED = ("proved", "stuck", "cancelled")
 """What every order has to have come to in the end."""
@@ -55,42 +58,48 @@ def orders() -> str:
 
 
 def crash() -> str:
-    """Kill the worker, the service, the provider and the database at random while orders are under way."""
-    chance = random.Random(20260510)  # the same crashes every time
-    with _desk(2 * CRASHED) as (stack, client):
-        keys = {e.id: e.key for e in client.entries(q="first")}
-        wanted = set(keys.values())
-        ref = client.command_batch({"q": "first"}, count=len(wanted)).ref
-        kills: dict[str, Callable[[], None]] = {
-            name: partial(_kill, stack, name, start)
-            for name, start in (("worker", stack.start_worker), ("web", stack.start_web), ("desk", stack.start_desk))
-        } | {"database": stack.crash_database}
-        killed = []
-        # Spread over the whole run: the next comes once so many more of the orders have moved.
-        for moved in range(0, CRASHED, CRASHED // ROUNDS):
-            done = _once(client, ref, lambda batch, moved=moved: _resting(batch) >= moved)  # type: ignore[misc]
-            time.sleep(chance.uniform(0, 1))
-            name = chance.choice(sorted(kills))
-            kills[name]()
-            killed.append(name)
-            if done.over:
-                break
-        done = _once(client, ref, lambda batch: batch.over)
-        with _provider(stack) as http:
-            effects = [effect["entry"] for effect in http.get("/effects").json()["effects"]]
-        proved = {keys[item.entry.id] for item in done.items if item.entry is not None and item.outcome == "proved"}
-        found = {
-            "id": "crash",
-            "what": f"{len(wanted)} orders, while something was killed {len(killed)} times",
-            "rounds": len(killed),
-            "lost": len(proved - set(effects)),
-            "unfinished": sum(n for word, n in done.outcomes.items() if word not in ENDED),
-            "killed": {name: killed.count(name) for name in sorted(set(killed))},
-            "outcomes": done.outcomes,
-            "twice": len(effects) - len(set(effects)),
-            "not_ordered": len(set(effects) - wanted),
-        }
+    """Kill worker, service, provider and database at random while orders are under way, on one desk after another."""
+    chance = random.Random(20260510)
+    killed: list[str] = []
+    outcomes: Counter[str] = Counter()
+    wrong = {"lost": 0, "twice": 0, "not_ordered": 0}
+    ordered = 0
+    while len(killed) < KILLS:
+        with _desk(2 * CRASHED) as (stack, client):
+            keys = {e.id: e.key for e in client.entries(q="first")}
+            ref = client.command_batch({"q": "first"}, count=len(keys)).ref
+            _kill_at_random(stack, client, ref, chance, killed)
+            done = _once(client, ref, lambda batch: batch.over)
+            with _provider(stack) as http:
+                effects = [effect["entry"] for effect in http.get("/effects").json()["effects"]]
+            proved = {keys[order.entry.id] for order in client.orders("proved", batch=ref) if order.entry is not None}
+        ordered += len(keys)
+        outcomes.update(done.outcomes)
+        wrong["lost"] += len(proved - set(effects))
+        wrong["twice"] += len(effects) - len(set(effects))
+        wrong["not_ordered"] += len(set(effects) - set(keys.values()))
+    found = {
+        "id": "crash",
+        "what": f"{ordered} orders, {CRASHED} at a time, while something was killed {len(killed)} times",
+        "rounds": len(killed),
+        "unfinished": sum(n for word, n in outcomes.items() if word not in ENDED),
+        **wrong,
+        "killed": {name: killed.count(name) for name in sorted(set(killed))},
+        "outcomes": dict(outcomes),
+    }
     return json.dumps(found)
+
+
+def _kill_at_random(stack: Stack, client: Client, ref: str, chance: random.Random, killed: list[str]) -> None:
+    """Kill something now and then until a batch is over, or enough was killed."""
+    kills: dict[str, Callable[[], None]] = {
+        name: partial(_kill, stack, name, start)
+        for name, start in (("worker", stack.start_worker), ("web", stack.start_web), ("desk", stack.start_desk))
+    } | {"database": stack.crash_database}
+    while len(killed) < KILLS and not _once(client, ref, lambda _: True).over:
+        time.sleep(chance.uniform(0, MOST_BETWEEN))
+        killed.append(chance.choice(sorted(kills)))
+        kills[killed[-1]]()
 
 
 def _kill(stack: Stack, name: str, start: Callable[[], None]) -> None:
@@ -98,16 +107,12 @@ def _kill(stack: Stack, name: str, start: Callable[[], None]) -> None:
     start()
 
 
-def _resting(batch: Any) -> int:
-    return sum(n for word, n in batch.outcomes.items() if word in ("proved", "stuck", "cancelled", "refused"))
-
-
 def _once(client: Client, ref: str, there: Callable[[Any], bool]) -> Any:
     """Return the batch once it is so far; the service may be gone in between."""
     end = time.monotonic() + 900
     while time.monotonic() < end:
         with suppress(OpenLatchError):
-            batch = client.batch(ref)
+            batch = client.batch(ref, most=0)
             if there(batch):
                 return batch
         time.sleep(0.2)
@@ -139,7 +144,7 @@ def _desk(size: int) -> Iterator[tuple[Stack, Client]]:
                 *_, last = client.follow_reading(client.read("Ticket Desk").id)
                 if last.state != "complete":
                     raise AssertionError(last.trouble)
-                analysed(service)
+                settle(service)
                 yield stack, client
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from bench.holder import connected, made, stack
+from bench.holder import connected, made, settle, stack
 from bench.measure import Pair, growth, line
 from openlatch.core.model import Workspace
 from openlatch.operations.call import as_service
@@ -40,7 +40,7 @@ def database_to_flags() -> str:
         for size in SIZES:
             workspace = made(running, size)
             _everything(running.service, workspace)
-            _settle(running.service, workspace)
+            settle(running.service)
             taken, floors, changed = [], [], 0
             for round_ in range(ROUNDS):
                 _touch(running.service, workspace, round_)
@@ -63,7 +63,7 @@ def after_one_change() -> str:
         for size in sizes:
             workspace = made(running, size)
             _everything(running.service, workspace)
-            _settle(running.service, workspace)
+            settle(running.service)
             found.append(_changes(running.service, workspace))
     pair = Pair(found[-1], found[0], found[-1])
     what = f"one entry changed, flags right again, with {SIZES[-1]} entries against the same with {SIZES[0]}"
@@ -83,14 +83,6 @@ def _everything(service: Service, workspace: Workspace) -> int:
     return int(row[0]) if row else 0
 
 
-def _settle(service: Service, workspace: Workspace) -> None:
-    """Do what the database does by itself within minutes after so many new rows."""
-    with connected(service, workspace) as connection:
-        connection.commit()
-        connection.autocommit = True
-        connection.execute("vacuum analyze")
-
-
 def _touch(service: Service, workspace: Workspace, round_: int) -> None:
     """Have one entry in a hundred used, or not used for long."""
     statement = (
@@ -100,9 +92,7 @@ def _touch(service: Service, workspace: Workspace, round_: int) -> None:
     )
     with connected(service, workspace) as connection:
         connection.execute(statement, {"w": workspace.id, "r": round_})
-        connection.commit()
-        connection.autocommit = True
-        connection.execute("vacuum analyze entries")
+    settle(service)
 
 
 def _floor(service: Service, workspace: Workspace, changed: int) -> float:

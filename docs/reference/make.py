@@ -21,6 +21,7 @@ from openlatch.core.record.events import ABOUT
 from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.program import rules_of
 from openlatch.core.rules.risk import CIRCUMSTANCES, MIDDLE, MOST, Weights
+from openlatch.core.running.measures import MEASURES, Measure
 from openlatch.errors import BY_CODE
 from openlatch.glossary import GLOSSARY
 from openlatch.operations.rules.policy_file import BUILT_IN, read
@@ -320,6 +321,47 @@ def _manual() -> ModuleType:
     return module
 
 
+def measures() -> str:
+    lines = [
+        "# Measures",
+        NOTE,
+        "What `/metrics` says of a running service, over all its workspaces together; counted anew every ten seconds",
+        "at most. Beside these each web process counts the requests that it answers (`openlatch_requests_total`, by",
+        "route and status) and how long that took (`openlatch_request_seconds`). Somebody should look where a value",
+        "passes the limit; `docs/reference/alerts.yml` has these limits as rules.\n",
+        "| measure | means | look at it |",
+        "| --- | --- | --- |",
+    ]
+    for measure in MEASURES:
+        name = f"{measure.name}{{{measure.label}}}" if measure.label else measure.name
+        lines.append(f"| `{name}` | {measure.says} | {_limit(measure)} |")
+    return "\n".join(lines)
+
+
+def _limit(measure: Measure) -> str:
+    if measure.low is not None:
+        return f"below {measure.low:g}"
+    return "" if measure.high is None else f"from {measure.high:g}"
+
+
+def alerts() -> str:
+    """The limits of the measures as rules, in the form in which programs that read `/metrics` take them."""
+    lines = [NOTE.replace("<!--", "#").replace("-->", "").strip(), "groups:", "  - name: open-latch", "    rules:"]
+    for measure in MEASURES:
+        if measure.low is None and measure.high is None:
+            continue
+        sign, limit = ("<", measure.low) if measure.low is not None else (">=", measure.high)
+        title = "".join(word.capitalize() for word in measure.name.split("_"))
+        lines += [
+            f"      - alert: {title}",
+            f"        expr: {measure.name} {sign} {limit:g}",
+            "        for: 2m",
+            "        annotations:",
+            f"          summary: {json.dumps(measure.says)}",
+        ]
+    return "\n".join(lines)
+
+
 def glossary() -> str:
     lines = [
         "# Glossary",
@@ -336,8 +378,9 @@ def glossary() -> str:
 
 def everything() -> Iterator[tuple[Path, str]]:
     """Yield every file of the reference with what has to be in it."""
-    for make in (settings, commands, glossary, errors, rules, fields, risk, roles, orders, connectors):
+    for make in (settings, commands, glossary, errors, rules, fields, risk, roles, orders, connectors, measures):
         yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
+    yield DOCS / "reference" / "alerts.yml", alerts() + "\n"
     for name, page in _manual().pages():
         yield DOCS / "man" / name, page
     yield DOCS / "reference" / "openapi.json", json.dumps(description(), indent=2, sort_keys=True) + "\n"

@@ -35,6 +35,7 @@ from openlatch.local.stack import LOOPBACK
 from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.credentials import Passwords
 from openlatch.store import Store
+from openlatch.store.queue import REQUEST
 from openlatch.web.api import PREFIX, Route
 from openlatch.web.describe import answers, problems
 from openlatch.web.routes import ALL
@@ -239,7 +240,7 @@ class Ridge:
             done += 1
             assert done < 4000, f"jobs without an end: {job}"
             task, arguments = job
-            tasks.TASKS[task](self.store, self.services, **arguments)
+            tasks.run(task, self.store, self.services, arguments)
 
     def _come_round(self) -> None:
         self._looked = self.clock.now
@@ -264,7 +265,8 @@ class Ridge:
         rows = self._queue.execute(
             "select task_name, args, scheduled_at from procrastinate_jobs where status = 'todo' order by id"
         )
-        return [(task, dict(arguments), at) for task, arguments, at in rows.fetchall()]
+        every = rows.fetchall()
+        return [(task, {k: v for k, v in given.items() if k != REQUEST}, at) for task, given, at in every]
 
     @cached_property
     def _queue(self) -> psycopg.Connection[Any]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from datetime import timedelta
@@ -10,12 +11,14 @@ from typing import Any
 from uuid import UUID, uuid4
 
 import httpx
+import psycopg
 import pytest
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis.errors import FlakyStrategyDefinition
 from hypothesis.stateful import run_state_machine_as_test
 from openapi_spec_validator import validate
+from prometheus_client.parser import text_string_to_metric_families
 from schemathesis.checks import not_a_server_error
 from schemathesis.specs.openapi.checks import (
     content_type_conformance,
@@ -25,11 +28,13 @@ from schemathesis.specs.openapi.checks import (
 
 from openlatch.client import Client
 from openlatch.core.model import Workspace
+from openlatch.core.running.measures import MEASURES
 from openlatch.core.running.state import NOBODY_WORKS
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.operations.call import as_service
 from openlatch.operations.people import people
+from openlatch.operations.providers import readings
 from openlatch.web.app import description
 from openlatch.wire import messages as wire
 from openlatch.wire.base import NO_WORKER
@@ -212,6 +217,37 @@ def test_health_readiness_and_metrics_are_there_for_whoever_runs_it(ridge: Ridge
     assert NO_WORKER not in web.get("/api/v1/openapi.json").headers
     metrics = web.get("/metrics").text
     assert 'openlatch_requests_total{route="GET /readyz",status="200"}' in metrics
+
+
+def test_what_is_measured_is_counted_over_all_workspaces_and_each_measure_says_what_it_means(ridge: Ridge) -> None:
+    web = httpx.Client(base_url=ridge.url, transport=httpx.WSGITransport(app=ridge.service.web()))
+    found = {family.name: family for family in text_string_to_metric_families(web.get("/metrics").text)}
+    for measure in MEASURES:
+        assert found[measure.name].documentation == measure.says
+        assert found[measure.name].samples or measure.label, measure.name
+    (unsealed,) = (sample.value for sample in found["openlatch_events_waiting"].samples)
+    waiting = 0
+    for workspace in ridge.store.workspaces():
+        with ridge.store.transaction(workspace.id) as tx:
+            waiting += tx.events.head().unsealed
+    assert unsealed == waiting > 0
+    states = {sample.labels["state"]: sample.value for sample in found["openlatch_orders"].samples}
+    assert not states.keys() & {"proved", "cancelled"}
+
+
+def test_a_job_is_known_by_the_request_that_it_comes_of(ridge: Ridge) -> None:
+    """By the id that a proxy gave it, or by one that is made; what is no id is not taken over."""
+    with ridge.client() as ours:
+        api = ridge.http(ours)
+        for given, kept in (("proxy-7.a:1", "proxy-7.a:1"), ("x" * 65, ""), ("two words", ""), ("", "")):
+            ridge.drain()
+            answer = api.post("/providers/Plate%20Archive/readings", headers={"X-Request-Id": given})
+            assert answer.status_code == 202
+            told = answer.headers["X-Request-Id"]
+            assert told == kept or (not kept and re.fullmatch("[0-9a-f]{16}", told))
+            with psycopg.connect(ridge.service.settings.database_url) as queue:
+                query = "select args->>'request' from procrastinate_jobs where task_name = %s order by id desc limit 1"
+                assert queue.execute(query, [readings.TASK]).fetchone() == (told,)
 
 
 def test_what_fails_since_the_schema_is_another_ones_is_no_error_of_ours(ridge: Ridge, monkeypatch: Any) -> None:

@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import structlog
+from structlog.contextvars import bound_contextvars
 
 from openlatch.deferred import deferred
 from openlatch.jobs.announce import announce
@@ -37,13 +38,14 @@ from openlatch.operations.taking_back import batches, leavers
 from openlatch.operations.telling import alerts, notices
 from openlatch.operations.what_if import proposals
 from openlatch.store import Store
+from openlatch.store.queue import REQUEST
 
 if TYPE_CHECKING:
     import procrastinate
 else:
     procrastinate = deferred("procrastinate")
 
-__all__ = ["TASKS", "queue_app", "run_worker"]
+__all__ = ["TASKS", "queue_app", "run", "run_worker"]
 
 logger = structlog.get_logger()
 
@@ -234,13 +236,25 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
 
 
 @contextmanager
-def _logged(name: str) -> Iterator[None]:
-    """Say in the service's own log why a job failed; the queue only knows that it did."""
+def _logged(name: str, request: str = "") -> Iterator[None]:
+    """Say in the service's own log why a job failed; the queue only knows that it did.
+
+    What is written meanwhile names the request that the job comes of.
+    """
+    bound = {REQUEST: request} if request else {}
     try:
-        yield
+        with bound_contextvars(**bound):
+            yield
     except Exception:
         logger.exception("job failed", task=name)
         raise
+
+
+def run(name: str, store: Store, services: Services, arguments: Mapping[str, Any]) -> None:
+    """Run a job of what was queued: a task, and what it was queued with."""
+    given = dict(arguments)
+    with _logged(name, given.pop(REQUEST, "")):
+        TASKS[name](store, services, **given)
 
 
 def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.App:
@@ -249,11 +263,10 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
     # For an unexpected error, such as a database that is away for a moment; provider trouble is the orders' own matter.
     again = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
 
-    def register(name: str, function: Callable[..., None]) -> None:
+    def register(name: str) -> None:
         @app.task(name=name, retry=again)
         def task(**arguments: Any) -> None:
-            with _logged(name):
-                function(store, services, **arguments)
+            run(name, store, services, arguments)
 
     def register_periodic(cron: str, function: Callable[[Store, Services], None]) -> None:
         name = f"openlatch.{function.__name__}"
@@ -264,8 +277,8 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
             with _logged(name):
                 function(store, services)
 
-    for name, function in TASKS.items():
-        register(name, function)
+    for name in TASKS:
+        register(name)
     for cron, periodic in PERIODIC.items():
         register_periodic(cron, periodic)
 

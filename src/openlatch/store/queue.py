@@ -7,6 +7,7 @@ from functools import cache
 from typing import TYPE_CHECKING, Any
 
 from sqlalchemy.orm import Session
+from structlog.contextvars import get_contextvars
 
 from openlatch.deferred import deferred
 
@@ -15,7 +16,10 @@ if TYPE_CHECKING:
 else:
     procrastinate = deferred("procrastinate")
 
-__all__ = ["enqueue"]
+__all__ = ["REQUEST", "enqueue"]
+
+REQUEST = "request"
+"""Under this name the id of a request is in the service's own messages, and among a job's arguments."""
 
 
 @cache
@@ -34,8 +38,12 @@ def enqueue(
 ) -> bool:
     """Queue a job; returns False if one with the same `once` is waiting already.
 
-    Jobs with the same `lock` run one after the other; `at` puts the start off to an instant.
+    Jobs with the same `lock` run one after the other; `at` puts the start off to an instant. A job carries the id of
+    the request that it comes of, so that what is written about both can be put together.
     """
+    request = get_contextvars().get(REQUEST)
+    if request:
+        arguments[REQUEST] = request
     try:
         with session.begin_nested():
             # Asked for in here: the session opens the savepoint only for a connection that is used within it.

@@ -50,7 +50,7 @@ from openlatch.store.reviews.prints import Prints
 from openlatch.store.reviews.reviews import Reviews
 from openlatch.store.rules.flags import Flags
 from openlatch.store.rules.policies import Policies
-from openlatch.store.running.state import Running, workers
+from openlatch.store.running.state import Running, all_jobs, workers
 from openlatch.store.secrets import close_anew
 from openlatch.store.taking_back.batches import Batches
 from openlatch.store.telling.links import Links
@@ -263,6 +263,22 @@ class Store:
         with suppress(SQLAlchemyError), Session(self._engine) as session, session.begin():
             return workers(session)[0]
         return None
+
+    def measured(self, now: datetime) -> list[tuple[str, str, float]]:
+        """Return what is measured of all workspaces together: its name, what tells it apart, and the value.
+
+        Nothing where that cannot be found out now.
+        """
+        with suppress(SQLAlchemyError), Session(self._engine) as session, session.begin():
+            at_work, jobs = workers(session)[0], all_jobs(session)
+            return [
+                ("workers", "", at_work),
+                ("jobs_waiting", "", jobs.number),
+                ("jobs_waiting_seconds", "", jobs.since.total_seconds() if jobs.since else 0),
+                ("jobs_failed", "", jobs.failed),
+                *Housekeeping(session).measured(now),
+            ]
+        return []
 
     def _refuse_superuser(self) -> None:
         try:

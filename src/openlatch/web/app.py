@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import os
+import re
+import secrets
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from datetime import timedelta
 
 import orjson
@@ -12,10 +14,15 @@ import structlog
 from flask import Flask, Response, g, request
 from prometheus_client import REGISTRY as PROCESS
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest, multiprocess
+from prometheus_client.core import GaugeMetricFamily
+from prometheus_client.registry import Collector
+from structlog.contextvars import bind_contextvars, clear_contextvars
 from werkzeug.middleware.proxy_fix import ProxyFix
 
+from openlatch.core.running.measures import MEASURES
 from openlatch.core.running.state import NOBODY_WORKS
 from openlatch.errors import NotFound
+from openlatch.store.queue import REQUEST
 from openlatch.web import describe
 from openlatch.web.api import MOST_BYTES, PREFIX, Backend, bind, bind_errors
 from openlatch.web.doors import Doors
@@ -27,6 +34,11 @@ __all__ = ["create_app", "description"]
 
 EVERY = 5
 """Seconds between two looks for workers."""
+MEASURED_EVERY = 10
+"""Seconds between two counts of what `/metrics` says of the database."""
+REQUEST_ID = "X-Request-Id"
+"""The header in which a proxy names a request; what has none is given one, and every answer says it."""
+NAMED = re.compile(r"[A-Za-z0-9._:-]{1,64}")
 SECRET_PARTS = ("link", "address")
 """what no log holds: the parts of paths that are as good as a password"""
 HEADERS = {
@@ -87,13 +99,38 @@ class _Workers:
         return self._none
 
 
+class _Measured(Collector):
+    """What is measured in the database, counted anew every few seconds at most, whoever asks."""
+
+    def __init__(self, backend: Backend) -> None:
+        self._backend = backend
+        self._again, self._found = 0.0, list[tuple[str, str, float]]()
+
+    def collect(self) -> Iterator[GaugeMetricFamily]:
+        if time.monotonic() >= self._again:
+            self._found = self._backend.store.measured(self._backend.services.clock())
+            self._again = time.monotonic() + MEASURED_EVERY
+        for measure in MEASURES:
+            family = GaugeMetricFamily(measure.name, measure.says, labels=[measure.label] if measure.label else None)
+            for name, label, value in self._found:
+                if f"openlatch_{name}" == measure.name:
+                    family.add_metric([label] if measure.label else [], value)
+            yield family
+
+
 def _watch(app: Flask, workers: _Workers, *, secure: bool) -> None:
     @app.before_request
     def start() -> None:
         g.started = time.perf_counter()
+        given = request.headers.get(REQUEST_ID, "")
+        g.request = given if NAMED.fullmatch(given) else secrets.token_hex(8)
+        clear_contextvars()
+        bind_contextvars(**{REQUEST: g.request})
 
     @app.after_request
     def finish(response: Response) -> Response:
+        if "request" in g:
+            response.headers[REQUEST_ID] = g.request
         for name, value in HEADERS.items():
             response.headers.setdefault(name, value)
         if secure:
@@ -133,13 +170,17 @@ def _operate(app: Flask, backend: Backend, workers: _Workers) -> None:
         without = f". {NOBODY_WORKS}" if not trouble and workers.none() else ""
         return Response(f"{trouble or 'ready'}{without}\n", 503 if trouble else 200, content_type="text/plain")
 
+    measured = CollectorRegistry()
+    measured.register(_Measured(backend))
+
     @app.get("/metrics")
     def metrics() -> Response:
         registry = PROCESS
         if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
             registry = CollectorRegistry()
             multiprocess.MultiProcessCollector(registry)  # type: ignore[no-untyped-call]
-        return Response(generate_latest(registry), content_type="text/plain; version=0.0.4")
+        told = generate_latest(registry) + generate_latest(measured)
+        return Response(told, content_type="text/plain; version=0.0.4")
 
     @app.get("/.well-known/security.txt")
     def security() -> Response:

@@ -99,5 +99,10 @@ class Housekeeping:
     def due_again(self, now: datetime) -> tuple[UUID, ...]:
         return self._ids("select openlatch_due_again(:now)", now=now)
 
+    def measured(self, now: datetime) -> list[tuple[str, str, float]]:
+        """Return what is counted of all workspaces together: its name, what tells it apart, and the value."""
+        counted = text("select name, label, value from openlatch_measured(:now)")
+        return [(row.name, row.label, row.value) for row in self._session.execute(counted, {"now": now})]
+
     def _ids(self, statement: str, **values: datetime) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(text(statement), values))

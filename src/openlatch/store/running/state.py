@@ -15,7 +15,7 @@ from openlatch.store.providers.rows import ReadingRow
 from openlatch.store.record.rows import EventRow
 from openlatch.store.telling.rows import NoticeRow
 
-__all__ = ["Running", "Waiting", "workers"]
+__all__ = ["Running", "Waiting", "all_jobs", "workers"]
 
 # By the clock of the database, which is that of every worker's signs.
 _WORKERS = text(
@@ -35,7 +35,7 @@ _JOBS = text(
             )) as since,
             (select max(at) from procrastinate_events event where event.job_id = job.id) as ended
     ) told
-    where job.status in ('todo', 'failed') and job.args->>'workspace_id' = :workspace
+    where job.status in ('todo', 'failed') and (job.args->>'workspace_id' = :workspace or :workspace = '')
     """
 )
 
@@ -53,6 +53,11 @@ def workers(session: Session) -> tuple[int, timedelta | None]:
     """Return how many workers are at work, and how long ago one last gave a sign of life; None if never."""
     row = session.execute(_WORKERS).one()
     return row[0], row[1]
+
+
+def all_jobs(session: Session) -> Waiting:
+    """Return the jobs of all workspaces together that could begin, and those that failed."""
+    return Waiting(*session.execute(_JOBS, {"workspace": ""}).one())
 
 
 class Running(Noun):
