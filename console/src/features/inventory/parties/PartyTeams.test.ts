@@ -45,6 +45,24 @@ describe("the teams of a party", () => {
     expect(shown.findAll("button").map((one) => one.text())).toContain("Remove…");
   });
 
+  it("has the service look where there are more than a page, and still says what the team is in", async () => {
+    const there = ({ query }: { query: Record<string, string> }) => ({
+      members: [membership("Crew", "Orla")],
+      teams: query.q ? [] : [membership("All hands", "Crew")],
+      next: query.q ? null : "more",
+    });
+    const sent = service({ "GET /parties/Crew/memberships": there }, []);
+    const { shown } = await mounted(PartyTeams, { party: "Crew", name: "Crew", kind: "team" });
+    await flushPromises();
+    const box = shown.find("input[type=search]");
+    expect(shown.text()).toContain("More than can be shown");
+    await box.setValue("rla");
+    await flushPromises();
+    expect(sent.at(-1)?.query.q).toBe("rla");
+    expect(shown.text()).toContain("All hands");
+    expect(shown.text()).not.toContain("in no team");
+  });
+
   it("offers nothing to whoever may only read", async () => {
     service({ "GET /parties/Crew/memberships": { members: [membership("Crew", "Orla")], teams: [] } }, []);
     const { shown } = await mounted(PartyTeams, { party: "Crew", name: "Crew", kind: "team" });

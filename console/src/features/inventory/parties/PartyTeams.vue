@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, ref, watch } from "vue";
+import { computed, type Ref, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
@@ -21,22 +21,26 @@ const queries = useQueryClient();
 const wanted = ref("");
 const many = ref(false);
 const q = computed(() => (many.value ? wanted.value.trim() : ""));
-const found = useQuery({
-  queryKey: computed(() => ["parties", "memberships", props.party, q.value]),
-  queryFn: () =>
-    take(
-      api.GET("/parties/{party}/memberships", {
-        params: { path: { party: props.party }, query: { q: q.value, limit: 500 } },
-      }),
-    ),
-  placeholderData: keepPreviousData,
-});
-watch(found.data, (there) => (many.value ||= Boolean(there?.next)));
+const asked = (word: Ref<string>) =>
+  useQuery({
+    queryKey: computed(() => ["parties", "memberships", props.party, word.value]),
+    queryFn: () =>
+      take(
+        api.GET("/parties/{party}/memberships", {
+          params: { path: { party: props.party }, query: { q: word.value, limit: 500 } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+const whole = asked(ref(""));
+const found = asked(q);
+watch(whole.data, (there) => (many.value ||= Boolean(there?.next)), { immediate: true });
 watch(
   () => props.party,
   () => ([many.value, wanted.value] = [false, ""]),
 );
-const teams = computed(() => found.data.value?.teams ?? []);
+// Of a team it is its members that are looked for: the teams that it is in are shown as they are.
+const teams = computed(() => (props.kind === "team" ? whole : found).data.value?.teams ?? []);
 const members = computed(() => found.data.value?.members ?? []);
 const other = ref("");
 type Action = "add-member" | "remove-member";
@@ -88,7 +92,7 @@ function again(): void {
         />
       </template>
       <h3 class="section">In these teams</h3>
-      <p v-if="!teams.length && !(q && kind !== 'team')" class="text-mute">{{ name }} is in no team.</p>
+      <p v-if="!teams.length && (!q || kind === 'team')" class="text-mute">{{ name }} is in no team.</p>
       <MembershipTable
         v-else
         v-model="wanted"
