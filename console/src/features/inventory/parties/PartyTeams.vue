@@ -20,6 +20,12 @@ const queries = useQueryClient();
 /** What is looked for by name, and whether there are too many for one page, so that the service has to look. */
 const wanted = ref("");
 const many = ref(false);
+const apart = ref("");
+/** Where members are looked for, the teams have a search of their own. */
+const wantedTeam = computed({
+  get: () => (props.kind === "team" ? apart : wanted).value,
+  set: (word) => ((props.kind === "team" ? apart : wanted).value = word),
+});
 const q = computed(() => (many.value ? wanted.value.trim() : ""));
 const asked = (word: Ref<string>) =>
   useQuery({
@@ -37,7 +43,7 @@ const found = asked(q);
 watch(whole.data, (there) => (many.value ||= Boolean(there?.next)), { immediate: true });
 watch(
   () => props.party,
-  () => ([many.value, wanted.value] = [false, ""]),
+  () => ([many.value, wanted.value, apart.value] = [false, "", ""]),
 );
 // Of a team it is its members that are looked for: the teams that it is in are shown as they are.
 const teams = computed(() => (props.kind === "team" ? whole : found).data.value?.teams ?? []);
@@ -95,7 +101,7 @@ function again(): void {
       <p v-if="!teams.length && (!q || kind === 'team')" class="text-mute">{{ name }} is in no team.</p>
       <MembershipTable
         v-else
-        v-model="wanted"
+        v-model="wantedTeam"
         :memberships="teams"
         :many="many && kind !== 'team'"
         of="team"
