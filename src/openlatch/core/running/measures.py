@@ -36,7 +36,11 @@ MEASURES: tuple[Measure, ...] = (
         "How long ago the provider was read completely whose last complete reading is the oldest.",
     ),
     Measure("openlatch_events_waiting", "Events that are not sealed into a log yet."),
-    Measure("openlatch_events_waiting_seconds", "How long the event has waited that has waited longest; 0 if none.", high=300),
+    Measure(
+        "openlatch_events_waiting_seconds",
+        "How long the event has waited that has waited longest; 0 if none.",
+        high=300,
+    ),
     Measure("openlatch_letters_waiting", "Pieces of news that are due to go out in a letter, and have not.", high=1000),
 )
 """All that `/metrics` says beside what each web process counts of the requests that it answers."""
