@@ -118,6 +118,26 @@ def test_what_was_begun_is_answered_when_it_is_told_to_stop(running: Running) ->
     assert running.process.wait(60) == 0
 
 
+def test_once_told_to_stop_it_refuses_whoever_comes_and_answers_whoever_was_there(running: Running) -> None:
+    """A proxy that is refused asks another server; one whose connection is taken and then broken cannot know."""
+    with running.connect() as slow, running.connect() as there:
+        slow.sendall(b"GET /slow HTTP/1.1\r\nHost: a\r\n\r\n")
+        assert running.says() == "begun"
+        running.process.send_signal(signal.SIGTERM)
+        refused = False
+        while not refused:
+            try:
+                running.connect().close()
+            except (ConnectionRefusedError, ConnectionResetError):
+                refused = True
+        there.sendall(b"GET / HTTP/1.1\r\nHost: a\r\nConnection: close\r\n\r\n")
+        assert there.recv(65536).startswith(b"HTTP/1.1 200")
+        assert running.process.stdin is not None
+        print(file=running.process.stdin, flush=True)
+        assert slow.recv(65536).startswith(b"HTTP/1.1 200")
+    assert running.process.wait(60) == 0
+
+
 def test_a_process_that_dies_is_started_again() -> None:
     made = Running(2)
     try:

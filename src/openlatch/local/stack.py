@@ -77,6 +77,11 @@ class Stack:
         """The address of the service: by name, since passkeys belong to one."""
         return f"http://localhost:{self.port}"
 
+    @property
+    def environment(self) -> Mapping[str, str]:
+        """The settings with which the product's processes run, for whoever starts more of them."""
+        return self._environment
+
     def stand_in_url(self, name: str) -> str:
         """The address of a stand-in: `desk`, `dome`, `archive`, `sky`, `roll`, `box` or `bell`."""
         return f"http://127.0.0.1:{(self.folder / f'{name}.port').read_text()}"

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import logging
 import os
+import select
 import signal
 import socket
 import time
@@ -38,6 +39,8 @@ LOOKED_AFTER = 2
 """seconds between two looks at how long connections have been sending"""
 SIGNALS = (signal.SIGTERM, signal.SIGINT)
 """what tells it to stop"""
+TO_ASK = 0.5
+"""seconds that whoever has just connected has to ask, once the service is told to stop"""
 TO_FINISH = 30.0
 """seconds that requests have to be answered, once the service is told to stop"""
 
@@ -65,6 +68,13 @@ class _Server(TcpWSGIServer):  # type: ignore[misc] # the server is not typed
             if connection.since is not None and time.monotonic() - connection.since > within:
                 connection.will_close = True
 
+    def leave(self) -> None:
+        """Take whoever has connected, and nobody else: from then on a proxy is refused at once, and asks elsewhere."""
+        while select.select([self.socket], [], [], 0)[0]:
+            self.handle_accept()
+        self.del_channel()
+        self.socket.close()
+
     def busy(self) -> bool:
         """Whether any answer is on its way."""
         return any(
@@ -87,7 +97,7 @@ def serve(
         if processes == 1:
             _answer(load(), listening, threads, most)
         else:
-            _look_after(lambda: _answer(load(), listening, threads, most), processes)
+            _look_after(lambda: _answer(load(), listening, threads, most), processes, listening.close)
 
 
 def _answer(app: WSGIApplication, listening: socket.socket, threads: int, most: int) -> None:
@@ -119,19 +129,20 @@ def _answer(app: WSGIApplication, listening: socket.socket, threads: int, most: 
         signal.signal(number, told)
     while not stop:
         wasyncore.loop(timeout=1, use_poll=True, map=connections, count=1)
-    server.accepting = False
-    while server.busy() and time.monotonic() - stop[0] < TO_FINISH:
+    server.leave()
+    while (server.busy() and time.monotonic() - stop[0] < TO_FINISH) or time.monotonic() - stop[0] < TO_ASK:
         wasyncore.loop(timeout=0.1, use_poll=True, map=connections, count=1)
     dispatcher.shutdown(timeout=1)
 
 
-def _look_after(work: Callable[[], None], count: int) -> None:
-    """Keep so many processes running until told to stop."""
+def _look_after(work: Callable[[], None], count: int, leave: Callable[[], None]) -> None:
+    """Keep so many processes running until told to stop; `leave` lets go of the socket that they share."""
     running: set[int] = set()
     stopping: list[int] = []
 
     def told(number: int, _frame: FrameType | None) -> None:
         stopping.append(number)
+        leave()
         for each_number in running:
             os.kill(each_number, signal.SIGTERM)
 
