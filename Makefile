@@ -11,7 +11,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash screenshots journeys audit lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash drill screenshots journeys audit lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -61,6 +61,9 @@ bench: setup ## measure; one JSON line for each benchmark
 crash: setup ## kill worker, service, provider and database over hundreds of orders, and count what is lost or done twice
 	@$(BIN)/python -m bench crash
 
+drill: drill-packages setup ## restart, kill and promote two web processes, four workers and a standby behind a proxy, and count what fails
+	@$(BIN)/python -m bench drill
+
 screenshots: picture-packages setup console site ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py
 
@@ -80,13 +83,15 @@ lock: ## work out requirements.lock anew (needs uv)
 clean: ## delete everything that was built, and the demo's data
 	@rm -rf $(VENV) console/node_modules $(dir $(CONSOLE)) $(dir $(SITE)) .demo
 
-.PHONY: packages test-packages picture-packages
+.PHONY: packages test-packages picture-packages drill-packages
 packages:
 	@tools/packages demo
 test-packages:
 	@tools/packages test
 picture-packages:
 	@tools/packages pictures
+drill-packages:
+	@tools/packages drill
 
 # The stamps are written last, so that a step that was broken off is done again.
 $(VENV)/.made: requirements.lock pyproject.toml | packages

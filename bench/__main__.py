@@ -4,6 +4,7 @@ import sys
 
 from bench.console import console
 from bench.described import described
+from bench.drill import drill
 from bench.exposures import exposure_difference
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
@@ -36,6 +37,7 @@ BENCHMARKS = {
     "slow": slow_clients,
     "described": described,
     "crash": crash,
+    "drill": drill,
 }
 
 wanted = sys.argv[1:] or list(BENCHMARKS)
