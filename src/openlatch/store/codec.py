@@ -90,33 +90,19 @@ class Codec(Generic[V]):
 
     def read(self, row: object, **more: Any) -> V:
         """Return the value that a row holds; `more` are the fields that it does not."""
-        names, get, forms = self._kept
-        values = list(get(row))
-        for place, read in forms:
-            values[place] = read(values[place])
-        document = dict(zip(names, values, strict=True))
-        for column, name in self._authors.items():
-            document[name] = None if document[name] is None else Author(document[name], getattr(row, f"{column}_id"))
-        if self._rest:
-            document |= self._rested(getattr(row, self._rest))
-        return self.value(**document, **more)
-
-    def _rested(self, kept: Mapping[str, Any]) -> dict[str, Any]:
-        return {name: form.validate_python(kept[name]) for name, form in self._resting.items() if name in kept}
+        return self.of(self._get(row), **more)
 
     @cached_property
     def columns(self) -> tuple[Any, ...]:
         """The columns that `of` reads, in its order."""
-        authors = [f"{column}_id" for column in self._authors]
-        names = [*self._own.values(), *authors, *([self._rest] if self._rest else [])]
-        return tuple(getattr(self.row, name) for name in names)
+        return self._get(self.row)
 
     def of(self, values: Sequence[Any], **more: Any) -> V:
         """Return the value whose `columns` these are; `more` are the fields that they do not hold.
 
         This is sooner done than reading a row, which has to be made first.
         """
-        names, _, forms = self._kept
+        names, forms = self._kept
         kept = list(values[: len(names)])
         for place, read in forms:
             kept[place] = read(kept[place])
@@ -124,7 +110,9 @@ class Codec(Generic[V]):
         for place, name in enumerate(self._authors.values(), start=len(names)):
             document[name] = None if document[name] is None else Author(document[name], values[place])
         if self._rest:
-            document |= self._rested(values[-1])
+            rest = values[len(names) + len(self._authors)]
+            resting = self._resting.items()
+            document |= {name: form.validate_python(rest[name]) for name, form in resting if name in rest}
         return self.value(**document, **more)
 
     def reader(self, name: str) -> Callable[[Any], Any]:
@@ -177,10 +165,16 @@ class Codec(Generic[V]):
         return (*self._own.values(), *told), attrgetter(*self._own, *told), writes
 
     @cached_property
-    def _kept(self) -> tuple[tuple[str, ...], _Get, tuple[tuple[int, _Turn], ...]]:
+    def _get(self) -> _Get:
+        """What gets the columns of a row: one for each field, then who acted, then the rest."""
+        authors = [f"{column}_id" for column in self._authors]
+        return attrgetter(*self._own.values(), *authors, *([self._rest] if self._rest else []))
+
+    @cached_property
+    def _kept(self) -> tuple[tuple[str, ...], tuple[tuple[int, _Turn], ...]]:
         forms = ((place, self._form(name)) for place, name in enumerate(self._own))
         reads = tuple((place, form.read) for place, form in forms if form is not None)
-        return tuple(self._own), attrgetter(*self._own.values()), reads
+        return tuple(self._own), reads
 
     def _form(self, name: str) -> Form | None:
         """How a field is kept; None if as it is."""

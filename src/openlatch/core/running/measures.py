@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from openlatch.core.running.state import ALIVE, LONG
+
 __all__ = ["MEASURES", "Measure"]
 
 
@@ -21,15 +23,19 @@ class Measure:
     low: float | None = None
 
 
+_ALIVE = f"{ALIVE.total_seconds():.0f} seconds"
+_LONG = f"{LONG.total_seconds() / 60:.0f} minutes"
 MEASURES: tuple[Measure, ...] = (
-    Measure("openlatch_workers", "Workers that gave a sign of life within the last 20 seconds.", low=1),
+    Measure("openlatch_workers", f"Workers that gave a sign of life within the last {_ALIVE}.", low=1),
     Measure("openlatch_jobs_waiting", "Jobs that could begin now, and wait for a worker."),
     Measure(
-        "openlatch_jobs_waiting_seconds", "How long the job has waited that has waited longest; 0 if none.", high=300
+        "openlatch_jobs_waiting_seconds",
+        "How long the job has waited that has waited longest; 0 if none.",
+        high=LONG.total_seconds(),
     ),
     Measure("openlatch_jobs_failed", "Jobs that were given up within the last day: the workers say why.", high=1),
     Measure("openlatch_orders", "Orders that are not over, by their state.", label="state"),
-    Measure("openlatch_readings_overdue", "Providers that were to be read more than five minutes ago.", high=1),
+    Measure("openlatch_readings_overdue", f"Providers that were to be read more than {_LONG} ago.", high=1),
     Measure("openlatch_readings_failed", "Readings that failed within the last hour."),
     Measure(
         "openlatch_reading_age_seconds",
@@ -39,7 +45,7 @@ MEASURES: tuple[Measure, ...] = (
     Measure(
         "openlatch_events_waiting_seconds",
         "How long the event has waited that has waited longest; 0 if none.",
-        high=300,
+        high=LONG.total_seconds(),
     ),
     Measure("openlatch_letters_waiting", "Pieces of news that are due to go out in a letter, and have not.", high=1000),
 )

@@ -10,6 +10,7 @@ from sqlalchemy import Select, bindparam, func, insert, inspect, literal, select
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
+from openlatch.core.running.state import LONG
 from openlatch.store.people.rows import WorkspaceRow
 from openlatch.words import Role
 
@@ -101,8 +102,9 @@ class Housekeeping:
 
     def measured(self, now: datetime) -> list[tuple[str, str, float]]:
         """Return what is counted of all workspaces together: its name, what tells it apart, and the value."""
-        counted = text("select name, label, value from openlatch_measured(:now)")
-        return [(row.name, row.label, row.value) for row in self._session.execute(counted, {"now": now})]
+        counted = text("select name, label, value from openlatch_measured(:now, :late)")
+        rows = self._session.execute(counted, {"now": now, "late": LONG})
+        return [(row.name, row.label, row.value) for row in rows]
 
     def _ids(self, statement: str, **values: datetime) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(text(statement), values))
