@@ -20,7 +20,8 @@ from openlatch.words import Role
 __all__ = ["ADDRESS", "PASSWORD", "connected", "made", "settle", "stack"]
 
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
-# A tenth of the entries carry a flag.
+# About a third of the entries is flagged by the rules that come with the service, most of them for not being used; one
+# party in twelve is from outside.
 HOLDER = """
 insert into providers (workspace_id, id, name, connector, settings, secret, read_every, stale_after, abilities)
     values (%(w)s, md5('p')::uuid, 'Ticket Desk', 'feed', '{}', '', 60, 60, %(abilities)s);
@@ -28,19 +29,22 @@ insert into accounts (workspace_id, id, ref, provider_id, key, name, criticality
     select %(w)s, md5('a' || n)::uuid, left(md5(n::text), 9), md5('p')::uuid, n::text, 'account ' || n, 'normal',
         false, 1
     from generate_series(0, %(n)s / 10 - 1) n;
-insert into parties (workspace_id, id, ref, kind, name, addresses, status, verified, version)
+insert into parties (workspace_id, id, ref, kind, name, addresses, status, verified, outside, version)
     select %(w)s, md5('w' || n)::uuid, left(md5(n::text), 9), 'person', 'party ' || n,
-    array['p' || n || '@kestrelridge.example'], 'current', true, 1
+    array['p' || n || case when n %% 12 = 0 then '@birch.example' else '@kestrelridge.example' end], 'current', true,
+    n %% 12 = 0, 1
     from generate_series(0, %(n)s / 5 - 1) n;
 insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, key, kind, level, powers, state,
     permissions, resources, given_at, given_by, last_used, use_known, ends_at, end_unknown, reviewed_at, basis,
     dependencies, device, network, first_seen, last_seen, version, severity, outside)
     select %(w)s, md5('e' || n)::uuid, left(md5('e' || n), 9), md5('p')::uuid, md5('a' || n %% (%(n)s / 10))::uuid,
-        md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate', 'guide',
-        case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live', '{}', '{}',
-        now() - n %% 900 * interval '1 day', '', now() - n %% 300 * interval '1 day', true,
-        case when n %% 5 = 0 then now() + n %% 200 * interval '1 day' end, false, '{}', '', '[]', '', '', now(), now(),
-        1, case when n %% 10 = 0 then n %% 4 + 1 else 0 end, false
+        md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate',
+        'level ' || n / (%(n)s / 5), case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live', '{}', '{}',
+        now() - n %% 900 * interval '1 day', '', now() - n %% 120 * interval '1 day', true,
+        case when n %% 5 = 0 then now() + n %% 200 * interval '1 day' end, false,
+        case when n %% 6 > 0 then array[now() - n %% 300 * interval '1 day'] else '{}' end,
+        case when n %% 4 > 0 then 'school groups' else '' end, '[]', '', '', now(), now(), 1,
+        case when n %% 10 = 0 then n %% 4 + 1 else 0 end, n %% (%(n)s / 5) %% 12 = 0
     from generate_series(1, %(n)s) n;
 """
 ABILITIES = json.dumps(
