@@ -30,7 +30,7 @@ from openlatch.errors import Changed, Misconfigured
 from openlatch.store import Store
 from openlatch.store.base import Base
 from openlatch.store.bulk import FEW, as_array
-from openlatch.store.inventory.entries import SORTS, EntryFilter
+from openlatch.store.inventory.entries import SORTS, EntryFilter, Mark
 from openlatch.store.inventory.parties import PartyFilter
 from openlatch.words import PartyOrder, Power, State
 from tests.factories import account, ago, entry, ids, party
@@ -333,7 +333,7 @@ def test_pages_show_everything_once_and_in_order_however_many_rows_are_alike(
         tx.accounts.add([replace(gate, provider_id=provider.id)])
         tx.parties.add(people, [])
         tx.entries.add(entries)
-        tx.entries.mark((e.id, severity, False) for e, (*_, severity) in zip(entries, found, strict=True))
+        tx.entries.mark(Mark(e.id, severity, outside=False) for e, (*_, severity) in zip(entries, found, strict=True))
     with store.transaction(made.id) as tx:
         whole = tx.entries.browse(EntryFilter(), sort=sort, limit=500, cursor=None)
         seen, cursor = [], None

@@ -15,7 +15,7 @@ from openlatch.core.inventory.activity import Activity
 from openlatch.core.model import Entry, Party, Provider, Workspace
 from openlatch.core.record.ledger import Event
 from openlatch.store import Store, Transaction
-from openlatch.store.inventory.entries import EntryFilter, Summary
+from openlatch.store.inventory.entries import EntryFilter, Mark, Summary
 from openlatch.store.record.events import EventFilter
 from openlatch.words import EndReason, How, Kind, Power, State
 from tests.factories import account, ago, entry, ids, party
@@ -117,7 +117,7 @@ def test_a_filter_leaves_exactly_what_fits_and_counts_it(
     workspace = founded(store)
     with store.transaction(workspace) as tx:
         tx.entries.add([each_entry for each_entry, *_ in found])
-        tx.entries.mark((one.id, severity, outside) for one, severity, outside in found)
+        tx.entries.mark(Mark(one.id, severity, outside) for one, severity, outside in found)
     with store.transaction(workspace) as tx:
         for asked in filters:
             left = [item for item in found if fits(*item, asked)]

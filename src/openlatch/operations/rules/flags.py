@@ -24,7 +24,7 @@ from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import circles, evaluation, policies
 from openlatch.operations.rules.advice import advice
-from openlatch.store.inventory.entries import Listed
+from openlatch.store.inventory.entries import Listed, Mark
 from openlatch.store.pages import Page
 from openlatch.wire.rules.flags import FlagQuery
 from openlatch.words import Severity, Subject
@@ -292,15 +292,17 @@ def _conclude(call: Call, ask: evaluation.Ask, looked: evaluation.Looked, given:
         del standing[flag.id]
     _look_again(call, ids, outcome, standing.values())
     risks: dict[Subject, dict[UUID, int]] = {subject: {} for subject in Subject}
-    for (subject, value), risk in outcome.risks.items():
-        risks[subject][value] = risk
+    for (subject, value), number in outcome.risks.items():
+        risks[subject][value] = number
     call.tx.flags.keep_risks(risks, call.now)
     worst: dict[UUID, int] = {}
     for flag in standing.values():
         if not flag.accepted(call.now):
             worst[flag.subject_id] = max(worst.get(flag.subject_id, 0), flag.severity.rank)
+    risk = risks[Subject.ENTRY]
     call.tx.entries.mark(
-        (entry, max(worst.get(entry, 0), worst.get(party, 0)), outside) for entry, (party, outside) in marked.items()
+        Mark(entry, max(worst.get(entry, 0), worst.get(party, 0)), outside, risk.get(entry))
+        for entry, (party, outside) in marked.items()
     )
 
 
@@ -446,29 +448,32 @@ def _keep_marks(call: Call, every: Everything, frames: Frames, table: pl.DataFra
         )
 
     marks = (
-        frames.entries.select("entry_id", "party_id", "kept_severity", "kept_outside")
+        frames.entries.select("entry_id", "party_id", "kept_severity", "kept_outside", "kept_risk")
+        .join(every.risks[Subject.ENTRY].select("risk", entry_id="id"), on="entry_id", how="left")
         .join(frames.parties.select("party_id", "party_outside"), on="party_id", how="left")
         .join(of(Subject.ENTRY), on="entry_id", how="left")
         .join(of(Subject.PARTY), on="party_id", how="left")
         .select(
             "entry_id",
             "party_outside",
-            "kept_outside",
+            "risk",
             "kept_severity",
+            "kept_outside",
+            "kept_risk",
             worst=pl.max_horizontal(pl.col("entry_worst").fill_null(0), pl.col("party_worst").fill_null(0)),
         )
-        .filter((pl.col("worst") != pl.col("kept_severity")) | (pl.col("party_outside") != pl.col("kept_outside")))
+        .filter(
+            (pl.col("worst") != pl.col("kept_severity"))
+            | (pl.col("party_outside") != pl.col("kept_outside"))
+            | (pl.col("risk") != pl.col("kept_risk"))
+        )
     )
     call.tx.entries.mark(
-        (UUID(bytes=value), worst, outside)
-        for value, worst, outside in marks.select("entry_id", "worst", "party_outside").iter_rows()
+        Mark(UUID(bytes=value), worst, outside, risk)
+        for value, worst, outside, risk in marks.select("entry_id", "worst", "party_outside", "risk").iter_rows()
     )
     risks = {}
-    for subject, frame in (
-        (Subject.ENTRY, frames.entries),
-        (Subject.ACCOUNT, frames.accounts),
-        (Subject.PARTY, frames.parties),
-    ):
+    for subject, frame in ((Subject.ACCOUNT, frames.accounts), (Subject.PARTY, frames.parties)):
         before = frame.select(pl.col(f"{subject}_id").alias("id"), "kept_risk")
         changed = every.risks[subject].join(before, on="id").filter(pl.col("risk") != pl.col("kept_risk"))
         risks[subject] = {UUID(bytes=each_value): risk for each_value, risk in changed.select("id", "risk").iter_rows()}

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
 from types import MappingProxyType
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID
 
 from sqlalchemy import and_, case, func, literal, not_, or_, select, text, update
@@ -27,7 +27,7 @@ from openlatch.store.providers.rows import ProviderRow
 from openlatch.store.rules.rows import FlagRow
 from openlatch.words import EndReason, Kind, Power, State
 
-__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary", "listing"]
+__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Mark", "Summary", "listing"]
 
 NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
 
@@ -50,6 +50,26 @@ class EntryFilter:
     ends: str = ""
     risk: int = 0
     own_party: UUID | None = None
+
+
+class Mark(NamedTuple):
+    """What is kept beside an entry so that lists can be sorted by it; what is None stays as it is."""
+
+    id: UUID
+    severity: int | None = None
+    """the rank of the worst flag on it or on its party"""
+    outside: bool | None = None
+    risk: int | None = None
+
+
+_MARK = text("""
+    update entries set severity = coalesce(new.severity, entries.severity),
+        outside = coalesce(new.outside, entries.outside), risk = coalesce(new.risk, entries.risk)
+    from unnest(cast(:ids as uuid[]), cast(:severities as smallint[]), cast(:outsides as boolean[]),
+        cast(:risks as smallint[])) as new (id, severity, outside, risk)
+    where entries.workspace_id = :workspace and entries.id = new.id
+        and (entries.severity <> new.severity or entries.outside <> new.outside or entries.risk <> new.risk)
+""")
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,16 +219,17 @@ class Entries(Noun):
                 changed = {**values, "version": EntryRow.version + 1}
                 self._session.execute(update(EntryRow).where(EntryRow.id == func.any(list(ids))).values(**changed))
 
-    def mark(self, marks: Iterable[tuple[UUID, int, bool]]) -> None:
-        """Keep beside entries what their flags and their party say: (id, worst severity's rank, outside)."""
-        grouped: dict[tuple[int, bool], list[UUID]] = {}
-        for entry_id, severity, outside in marks:
-            grouped.setdefault((severity, outside), []).append(entry_id)
-        for (severity, outside), ids in grouped.items():
-            changed = or_(EntryRow.severity != severity, EntryRow.outside != outside)
-            self._session.execute(
-                update(EntryRow).where(EntryRow.id == func.any(ids), changed).values(severity=severity, outside=outside)
-            )
+    def mark(self, marks: Iterable[Mark]) -> None:
+        """Keep beside entries what was found of them.
+
+        In one statement: an entry is in many indexes, and each time that its row is written it is written in all.
+        """
+        every = list(marks)
+        if not every:
+            return
+        ids, severities, outsides, risks = (list(column) for column in zip(*every, strict=True))
+        values = {"ids": ids, "severities": severities, "outsides": outsides, "risks": risks}
+        self._session.execute(_MARK, values | {"workspace": self._workspace_id})
 
     def marked_by(self, ids: Iterable[UUID]) -> dict[UUID, tuple[UUID, bool]]:
         """Return the entries among the ids, and those that parties among them hold: each with its party, and whether

@@ -170,8 +170,8 @@ class Flags(Noun):
     # Risk
 
     def keep_risks(self, risks: Mapping[Subject, Mapping[UUID, int]], now: datetime) -> None:
-        """Keep the risks of subjects; of accounts also since when."""
-        for subject, table in ((Subject.ENTRY, "entries"), (Subject.ACCOUNT, "accounts"), (Subject.PARTY, "parties")):
+        """Keep the risks of accounts, since when, and of parties; those of entries are among their marks."""
+        for subject, table in ((Subject.ACCOUNT, "accounts"), (Subject.PARTY, "parties")):
             changed = self._keep(table, risks.get(subject, {}))
             if subject is Subject.ACCOUNT and changed:
                 same = {"workspace_id": self._workspace_id, "at": now}
