@@ -39,7 +39,8 @@ insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, k
     dependencies, device, network, first_seen, last_seen, version, severity, outside)
     select %(w)s, md5('e' || n)::uuid, left(md5('e' || n), 9), md5('p')::uuid, md5('a' || n %% (%(n)s / 10))::uuid,
         md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate',
-        'level ' || n / (%(n)s / 5), case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live', '{}', '{}',
+        'level ' || n / (%(n)s / 5), case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live',
+        '{}', '{}',
         now() - n %% 900 * interval '1 day', '', now() - n %% 120 * interval '1 day', true,
         case when n %% 5 = 0 then now() + n %% 200 * interval '1 day' end, false,
         case when n %% 6 > 0 then array[now() - n %% 300 * interval '1 day'] else '{}' end,
