@@ -16,6 +16,7 @@ from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
 from bench.slow_clients import slow_clients
 from bench.start import start
+from bench.walk import walk
 from bench.what_if import what_if
 
 BENCHMARKS = {
@@ -38,6 +39,7 @@ BENCHMARKS = {
     "described": described,
     "crash": crash,
     "drill": drill,
+    "walk": walk,
 }
 
 wanted = sys.argv[1:] or list(BENCHMARKS)

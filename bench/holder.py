@@ -20,25 +20,36 @@ from openlatch.words import Role
 __all__ = ["ADDRESS", "PASSWORD", "connected", "made", "settle", "stack"]
 
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
-# About a third of the entries is flagged by the rules that come with the service, most of them for not being used; one
-# party in twelve is from outside.
+# Two providers, the second one of up to 10,000 entries; one party in twelve is from outside. About a third of the
+# entries is flagged by the rules that come with the service, most of them for not being used.
 HOLDER = """
+create function pg_temp.short(id uuid) returns text language sql immutable as $$
+    select left(letters, 4) || '-' || right(letters, 4) from (
+        select string_agg(substr('0123456789ABCDEFGHJKMNPQRSTVWXYZ', (bits >> n & 31)::int + 1, 1), '' order by n desc)
+            as letters
+        from (select ('x' || right(replace(id::text, '-', ''), 10))::bit(40)::bigint as bits) b,
+            generate_series(0, 35, 5) n
+    ) l
+$$;
 insert into providers (workspace_id, id, name, connector, settings, secret, read_every, stale_after, abilities)
-    values (%(w)s, md5('p')::uuid, 'Ticket Desk', 'feed', '{}', '', 60, 60, %(abilities)s);
+    values (%(w)s, md5('p')::uuid, 'Ticket Desk', 'feed', '{}', '', 60, 60, %(abilities)s),
+        (%(w)s, md5('q')::uuid, 'Gate System', 'feed', '{}', '', 60, 60, %(abilities)s);
 insert into accounts (workspace_id, id, ref, provider_id, key, name, criticality, practice, version)
-    select %(w)s, md5('a' || n)::uuid, left(md5(n::text), 9), md5('p')::uuid, n::text, 'account ' || n, 'normal',
+    select %(w)s, md5('a' || n)::uuid, pg_temp.short(md5('a' || n)::uuid),
+        md5(case when n < least(1000, %(n)s / 20) then 'q' else 'p' end)::uuid, n::text, 'account ' || n, 'normal',
         false, 1
     from generate_series(0, %(n)s / 10 - 1) n;
 insert into parties (workspace_id, id, ref, kind, name, addresses, status, verified, outside, version)
-    select %(w)s, md5('w' || n)::uuid, left(md5(n::text), 9), 'person', 'party ' || n,
+    select %(w)s, md5('w' || n)::uuid, pg_temp.short(md5('w' || n)::uuid), 'person', 'party ' || n,
     array['p' || n || case when n %% 12 = 0 then '@birch.example' else '@kestrelridge.example' end], 'current', true,
     n %% 12 = 0, 1
     from generate_series(0, %(n)s / 5 - 1) n;
 insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, key, kind, level, powers, state,
     permissions, resources, given_at, given_by, last_used, use_known, ends_at, end_unknown, reviewed_at, basis,
     dependencies, device, network, first_seen, last_seen, version, severity, outside)
-    select %(w)s, md5('e' || n)::uuid, left(md5('e' || n), 9), md5('p')::uuid, md5('a' || n %% (%(n)s / 10))::uuid,
-        md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate',
+    select %(w)s, md5('e' || n)::uuid, pg_temp.short(md5('e' || n)::uuid),
+        md5(case when n %% (%(n)s / 10) < least(1000, %(n)s / 20) then 'q' else 'p' end)::uuid,
+        md5('a' || n %% (%(n)s / 10))::uuid, md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate',
         'level ' || n / (%(n)s / 5), case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live',
         '{}', '{}',
         now() - n %% 900 * interval '1 day', '', now() - n %% 120 * interval '1 day', true,

@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 import json
-import os
 import statistics
 import threading
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 import httpx
 
 from bench.holder import ADDRESS, PASSWORD, connected, made, stack
-from bench.measure import side_by_side
+from bench.measure import service_memory, side_by_side
 from openlatch.client import Client
 from openlatch.core.model import Workspace
 from openlatch.local.stack import Stack
@@ -127,7 +125,7 @@ def _beside(stack: Stack, slug: str, long: Callable[[], None]) -> dict[str, floa
 
         page()
         quiet = [page() for _ in range(QUIET)]
-        before, peak, meanwhile = _memory(), 0, list[float]()
+        before, peak, meanwhile = service_memory(), 0, list[float]()
         failed: list[BaseException] = []
 
         def run() -> None:
@@ -141,7 +139,7 @@ def _beside(stack: Stack, slug: str, long: Callable[[], None]) -> dict[str, floa
         work.start()
         while work.is_alive():
             meanwhile.append(page())
-            peak = max(peak, _memory())
+            peak = max(peak, service_memory())
             time.sleep(0.05)
         seconds = time.perf_counter() - start
         if failed:
@@ -154,18 +152,6 @@ def _beside(stack: Stack, slug: str, long: Callable[[], None]) -> dict[str, floa
         "worst": max(meanwhile),
         "calls": len(meanwhile),
     }
-
-
-def _memory() -> int:
-    """What the processes that serve take together, in bytes; they call themselves after what serves them."""
-    total = 0
-    for entry in Path("/proc").iterdir():
-        try:
-            if entry.name.isdigit() and b"openlatch.cli" in (entry / "cmdline").read_bytes():
-                total += int((entry / "statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
-        except OSError:
-            continue
-    return total
 
 
 def _line(name: str, rows: int, told: dict[str, float], **more: float) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from uuid import UUID
@@ -203,9 +203,9 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     people = call.tx.people.ever()
     parties = own_parties(call, [people[to]]) if to in people else {}
     me = call.actor.person.id if call.actor.person is not None else None
-    after = []
+    after, own = [], _own(call)
     for item, _ in found:
-        _may_decide(call, item)
+        _may_decide(call, item, own)
         if versions.get(item.place, item.version) != item.version:
             raise Changed(
                 f"Item {item.place} ({item.facts.party} on {item.facts.account}) was decided by someone else "
@@ -484,11 +484,11 @@ def _checked(call: Call, review_round: Round, item: Item, decision: Decision) ->
         raise Invalid(f"{about}: {error.message}", next_step=error.next_step, **error.fields) from error
 
 
-def _may_decide(call: Call, item: Item) -> None:
+def _may_decide(call: Call, item: Item, own: Collection[UUID]) -> None:
     """Nobody decides about their own access; a reviewer only about what is put to them."""
     person = call.actor.person
     name = f"item {item.place} ({item.facts.party} on {item.facts.account})"
-    if item.party_id in _own(call):
+    if item.party_id in own:
         raise NotAllowed(
             f"It is your own access that {name} is about. Nothing was changed.",
             next_step="Decide the round's other items, and leave this one to someone else.",

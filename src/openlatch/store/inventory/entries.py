@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
+from itertools import accumulate
 from types import MappingProxyType
 from typing import Any, NamedTuple
 from uuid import UUID
@@ -319,7 +320,7 @@ class Entries(Noun):
             raise missing("entry", text)
         if len(rows) > 1:
             raise Invalid(f"“{text}” is the short form of two entries.", next_step="Use the full id of the one meant.")
-        return _listed(rows[0])
+        return _reader()(rows[0])
 
     def about(self, ids: Iterable[UUID]) -> dict[UUID, Listed]:
         """Return the entries among the ids, and for ids of orders the entries that these are on."""
@@ -329,12 +330,12 @@ class Entries(Noun):
         )
         orders = {row[0]: row[1] for row in self._session.execute(of_orders)}
         query = _beside(listing(EntryFilter()).where(EntryRow.id == func.any([*wanted, *orders.values()])))
-        entries = {listed.entry.id: listed for listed in map(_listed, self._session.execute(query))}
+        entries = {listed.entry.id: listed for listed in map(_reader(), self._session.execute(query))}
         return entries | {order: entries[entry] for order, entry in orders.items() if entry is not None}
 
     def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
         query = _beside(listing(wanted))
-        return page(self._session, query, SORTS[sort], limit=limit, cursor=cursor, read=_listed)
+        return page(self._session, query, SORTS[sort], limit=limit, cursor=cursor, read=_reader())
 
     def ids(self, wanted: EntryFilter) -> list[UUID]:
         """Return the ids of all entries that a filter lets through, in a steady order."""
@@ -427,14 +428,26 @@ _MARKS = (EntryRow.severity, EntryRow.outside, EntryRow.risk)
 
 
 def _beside(query: Any) -> Any:
-    """A listing by its columns, as `_listed` reads them: no rows have to be made."""
+    """A listing by its columns, as `_reader` reads them: no rows have to be made."""
     return query.with_only_columns(*(column for codec in _CODECS for column in codec.columns), *_MARKS)
 
 
-def _listed(row: Sequence[Any]) -> Listed:
-    values, place = [], 0
-    for codec in _CODECS:
-        end = place + len(codec.columns)
-        values.append(codec.of(row[place:end]))
-        place = end
-    return Listed(*values, *row[place : place + len(_MARKS)])
+def _reader() -> Callable[[Sequence[Any]], Listed]:
+    """Return what reads the rows of one result; what many entries share, as their provider, is made once."""
+    ends = list(accumulate(len(codec.columns) for codec in _CODECS))
+    parts = [
+        (codec, slice(start, end), dict[UUID, Any]())
+        for codec, start, end in zip(_CODECS, [0, *ends], ends, strict=False)
+    ]
+
+    def read(row: Sequence[Any]) -> Listed:
+        values = []
+        for codec, columns, made in parts:
+            kept = row[columns]
+            value = made.get(kept[0])
+            if value is None:
+                value = made[kept[0]] = codec.of(kept)
+            values.append(value)
+        return Listed(*values, *row[ends[-1] : ends[-1] + len(_MARKS)])
+
+    return read

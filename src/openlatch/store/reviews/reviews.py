@@ -17,6 +17,7 @@ from sqlalchemy.exc import IntegrityError
 from openlatch.core.reviews.decisions import Decision, Facts
 from openlatch.core.reviews.plans import Item, ReviewPlan, Round
 from openlatch.errors import Conflict
+from openlatch.store.bulk import change_rows
 from openlatch.store.codec import Codec, Form
 from openlatch.store.jsonb import authored, plain
 from openlatch.store.noun import Noun, changed, id_or_ref, the_one
@@ -291,17 +292,21 @@ class Reviews(Noun):
 
     def save_items(self, items: Iterable[Item]) -> None:
         """Store items one version on; raises Changed if someone else did so first."""
-        for item in items:
-            statement = update(RoundItemRow).where(
-                RoundItemRow.round_id == item.round_id,
-                RoundItemRow.place == item.place,
-                RoundItemRow.version == item.version - 1,
+        every = list(items)
+        query = (
+            select(RoundItemRow.round_id, RoundItemRow.place, RoundItemRow.version)
+            .where(
+                RoundItemRow.round_id == func.any([item.round_id for item in every]),
+                RoundItemRow.place == func.any([item.place for item in every]),
             )
-            if (
-                self._session.execute(statement.values(**_ITEM.values(item)).returning(RoundItemRow.place)).first()
-                is None
-            ):
+            .order_by(RoundItemRow.round_id, RoundItemRow.place)
+            .with_for_update()
+        )
+        there = {(round_id, place): version for round_id, place, version in self._session.execute(query)}
+        for item in every:
+            if there.get((item.round_id, item.place)) != item.version - 1:
                 raise changed("item", f"{item.place} of this round")
+        change_rows(self._session, RoundItemRow, self._rows_of(_ITEM, every), versioned=True)
 
     def past(self, entry_ids: Iterable[UUID], before: datetime) -> dict[UUID, Past]:
         """Return what was decided last about entries, in rounds opened before an instant."""
