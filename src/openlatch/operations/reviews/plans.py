@@ -78,7 +78,7 @@ def check(call: Call, draft: NewReview) -> ReviewSight:
     """What a review would mean: when it would come round, and what would be in it; changes nothing."""
     plan = _planned(call, draft, call.services.new_id())
     sight = _sight(call, plan)
-    listed = list(in_scope(call, plan.where).values())
+    listed = list(call.tx.entries.about(in_scope(call, plan.where)).values())
     asked = asked_about(call, plan, listed)
     return replace(sight, unasked=sum(1 for person in asked.values() if person is None))
 
@@ -240,13 +240,14 @@ def _why(call: Call, event: Mapping[str, Any], known: Mapping[UUID, datetime]) -
 
 def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round | None:
     """Open a round with what is in scope now; None if there is one for this occurrence already."""
-    listed = still_in_scope(call, plan.where)
-    if listed is None:
+    there = still_in_scope(call, plan.where)
+    if there is None:
         call.log("round.not-opened", "review", plan.id, name=plan.name, occurrence=occurrence.isoformat())
         title = f"“{plan.name}” was due, but no round was opened: {_LOST}"
         news = Notice(f"review:{plan.id}:{occurrence.isoformat()}:lost", title, "Change what it looks at.", "/reviews")
         notices.tell(call, notices.managers(call), news)
         return None
+    listed = call.tx.entries.about(there)
     facts = facts_of(call, listed)
     worst: dict[UUID, int] = {}
     for listed_entry in listed.values():
@@ -371,12 +372,12 @@ def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     recurrence = plan.recurrence(call.tx.workspace.zone)
     coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
     people = call.tx.people.ever()
-    listed = still_in_scope(call, plan.where)
+    there = still_in_scope(call, plan.where)
     return ReviewSight(
         plan,
-        ", and ".join([*occasions(call, plan), *([_LOST] if listed is None else [])]),
+        ", and ".join([*occasions(call, plan), *([_LOST] if there is None else [])]),
         tuple(coming),
-        len(listed or ()),
+        len(there or ()),
         people,
         scope_of(call, plan.where),
     )

@@ -109,9 +109,8 @@ def browse(call: Call, state: str, review: str, limit: int, cursor: str | None) 
 def show(call: Call, text: str) -> RoundSight:
     """One round, with how many entries have come into its scope since it was opened."""
     review = call.tx.reviews.find(text)
-    known = {item.entry_id for item, _ in call.tx.reviews.items(review.id)}
-    there = (still_in_scope(call, review.plan.where) or {}) if review.state is RoundState.OPEN else {}
-    joined = len(there.keys() - known)
+    there = still_in_scope(call, review.plan.where) if review.state is RoundState.OPEN else None
+    joined = len(set(there) - call.tx.reviews.asked_about(review.id)) if there else 0
     return replace(seen(call, [review])[0], joined=joined)
 
 

@@ -36,14 +36,14 @@ __all__ = [
 ]
 
 
-def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:
-    """Return the entries that a filter leaves now."""
+def in_scope(call: Call, where: Mapping[str, Any]) -> list[UUID]:
+    """Return the ids of the entries that a filter leaves now."""
     wanted = Wanted(**{name: value for name, value in where.items() if name in Wanted.model_fields})
-    return call.tx.entries.about(call.tx.entries.ids(selection(call, wanted)))
+    return call.tx.entries.ids(selection(call, wanted))
 
 
-def still_in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed] | None:
-    """Return the entries that a stored filter leaves now; None if it names what is not there any more."""
+def still_in_scope(call: Call, where: Mapping[str, Any]) -> list[UUID] | None:
+    """Return the ids of the entries that a stored filter leaves now; None if it names what is not there any more."""
     try:
         return in_scope(call, where)
     except OpenLatchError:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, time
 from itertools import accumulate
 from types import MappingProxyType
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar
 from uuid import UUID
 
 from sqlalchemy import and_, case, func, literal, not_, or_, select, text, update
@@ -30,6 +30,7 @@ from openlatch.words import EndReason, Kind, Power, State
 
 __all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Mark", "Summary", "listing"]
 
+V = TypeVar("V")
 NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
 
 
@@ -329,9 +330,29 @@ class Entries(Noun):
             OrderRow.id == func.any(wanted), OrderRow.entry_id.is_not(None)
         )
         orders = {row[0]: row[1] for row in self._session.execute(of_orders)}
-        query = _beside(listing(EntryFilter()).where(EntryRow.id == func.any([*wanted, *orders.values()])))
-        entries = {listed.entry.id: listed for listed in map(_reader(), self._session.execute(query))}
+        entries = self._gathered([*wanted, *(entry for entry in orders.values() if entry is not None)])
         return entries | {order: entries[entry] for order, entry in orders.items() if entry is not None}
+
+    def _gathered(self, ids: Sequence[UUID]) -> dict[UUID, Listed]:
+        """Return entries, which may be thousands, with what is beside them: each party and account is read once."""
+        query = select(*ENTRY.columns, *_MARKS).where(EntryRow.id == func.any(ids))
+        own = len(ENTRY.columns)
+        rows = [(ENTRY.of(row[:own]), row[own:]) for row in self._session.execute(query)]
+        parties = self._each(PARTY, {entry.party_id for entry, _ in rows})
+        accounts = self._each(ACCOUNT, {entry.account_id for entry, _ in rows})
+        providers = self._each(PROVIDER, {entry.provider_id for entry, _ in rows})
+        return {
+            entry.id: Listed(
+                entry, parties[entry.party_id], accounts[entry.account_id], providers[entry.provider_id], *marks
+            )
+            for entry, marks in rows
+        }
+
+    def _each(self, codec: Codec[V], ids: Iterable[UUID]) -> dict[UUID, V]:
+        """Return the things with these ids, by them."""
+        row: Any = codec.row
+        query = select(row.id, *codec.columns).where(row.id == func.any(list(ids)))
+        return {values[0]: codec.of(values[1:]) for values in self._session.execute(query)}
 
     def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
         query = _beside(listing(wanted))

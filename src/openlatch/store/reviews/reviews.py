@@ -268,6 +268,10 @@ class Reviews(Noun):
         )
         return {row[0]: row[1] for row in self._session.execute(query)}
 
+    def asked_about(self, round_id: UUID) -> set[UUID]:
+        """Return the entries that a round asks about."""
+        return set(self._session.scalars(select(RoundItemRow.entry_id).where(RoundItemRow.round_id == round_id)))
+
     def items(
         self,
         round_id: UUID,
