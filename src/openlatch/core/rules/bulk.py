@@ -50,7 +50,7 @@ if TYPE_CHECKING:
 else:
     pl = deferred("polars")
 
-__all__ = ["KEYS", "Columns"]
+__all__ = ["KEYS", "OF", "OF_ENTRY", "Columns"]
 
 KEYS: Mapping[Group, tuple[str, ...]] = {
     Group.ACCOUNT: ("account_id",),
@@ -58,6 +58,12 @@ KEYS: Mapping[Group, tuple[str, ...]] = {
     Group.PAIR: ("account_id", "party_id", "entry_level"),
 }
 """The columns by which entries are put in groups."""
+
+
+OF: Mapping[Group, str] = {group: f"of:{group}" for group in Group}
+"""The column of the number of an entry's group: the place of its account, of its party, or one for both and a level."""
+OF_ENTRY: Mapping[str, str] = {"account_id": "of:account", "party_id": "of:party"}
+"""What of an entry there is as such a number."""
 
 
 class Columns:
@@ -145,22 +151,36 @@ class Columns:
         after = [pl.when(i >= now).then(pl.max_horizontal(i, pl.lit(now + 1))) for i in instants]
         return pl.min_horizontal(after)
 
-    def tallied(self, entries: pl.LazyFrame, group: Group) -> pl.LazyFrame:
-        """Return one row for each group of entries, with all that is counted over it."""
-        found = [pl.len().cast(pl.Int64).alias(f"{group}:entries")]
+    def marked(self, group: Group) -> list[pl.Expr]:
+        """Return, of each entry, what is counted over a group: where it holds, where not, and when that may change."""
+        marks = []
         counted = self._counted[group]
         for place, node in enumerate(counted):
-            # Tied to a column: what is the same for every entry would else be counted once, and not for each.
-            there = pl.col(KEYS[group][0]).is_not_null()
-            true, false = self.true(node.condition) & there, self.false(node.condition) & there
+            marks.append(self.true(node.condition).alias(f"{group}:{place}:true"))
+            marks.append(self.false(node.condition).alias(f"{group}:{place}:false"))
+            if isinstance(node, Count) and node.different and node.different not in OF_ENTRY:
+                marks.append(pl.col(node.different).alias(f"{group}:{place}:value"))
+        conditions = [node.condition for node in counted]
+        if moments(conditions):
+            marks.append(self.soonest(conditions).alias(f"{group}:soonest"))
+        return marks
+
+    def tallied(self, marks: pl.LazyFrame, group: Group) -> pl.LazyFrame:
+        """Return one row for each group of marked entries, with all that is counted over it."""
+        found = [pl.len().cast(pl.Int64).alias(f"{group}:entries")]
+        counted = self._counted[group]
+        if moments([node.condition for node in counted]):
+            found.append(pl.col(f"{group}:soonest").min())
+        for place, node in enumerate(counted):
+            true, false = pl.col(f"{group}:{place}:true"), pl.col(f"{group}:{place}:false")
             if isinstance(node, Count) and node.different:
-                amount = pl.col(node.different).filter(true).n_unique().cast(pl.Int64)
-                rest = (~true & ~false).sum().cast(pl.Int64)
+                value = pl.col(OF_ENTRY.get(node.different, f"{group}:{place}:value"))
+                amount, rest = value.filter(true).n_unique(), (~true & ~false).sum()
             else:
-                amount, rest = true.sum().cast(pl.Int64), false.sum().cast(pl.Int64)
-            found += [amount.alias(f"{group}:{place}:true"), rest.alias(f"{group}:{place}:false")]
-        soonest = self.soonest([node.condition for node in counted]).min().alias(f"{group}:soonest")
-        return entries.group_by(KEYS[group]).agg(*found, soonest)
+                amount, rest = true.sum(), false.sum()
+            found.append(amount.cast(pl.Int64).alias(f"{group}:{place}:true"))
+            found.append(rest.cast(pl.Int64).alias(f"{group}:{place}:false"))
+        return marks.group_by(OF[group]).agg(*found)
 
     def _tally(self, node: Count | Some, which: str) -> pl.Expr:
         return pl.col(f"{node.group}:{self._counted[node.group].index(node)}:{which}")

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from functools import partial
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from openlatch.core.powers import ORDER
-from openlatch.core.rules.bulk import KEYS, Columns
+from openlatch.core.rules.bulk import OF, OF_ENTRY, Columns
 from openlatch.core.rules.catalogue import BITS
 from openlatch.core.rules.evidence import facts_column
 from openlatch.core.rules.program import Compiled, Program
 from openlatch.core.rules.risk import COUNTED, MIDDLE, MOST
 from openlatch.core.rules.singly import MOST_NAMES, tallied
-from openlatch.core.rules.tree import Column, Group, Names, inside
+from openlatch.core.rules.tree import Column, Count, Group, Names, inside
 from openlatch.deferred import deferred
 from openlatch.words import Subject
 
@@ -24,8 +25,11 @@ else:
 
 __all__ = ["Everything", "Frames", "evaluate_all"]
 
-SLICE = 250_000
+SLICE = 200_000
 """So many entries are looked at at once."""
+Picked = TypeVar("Picked", "pl.DataFrame", "pl.Series")
+Pick = Callable[[Any], Any]
+"""Picks some of the rows of a frame, or of a column."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,7 +66,8 @@ def evaluate_all(program: Program, frames: Frames, now: int, horizon: int) -> Ev
 class _Pass:
     """One evaluation. Entries are looked at in slices, so that a large holder takes little memory.
 
-    Where the account, party and provider of each entry stand is looked up once; a slice then only picks their rows.
+    Where the account, party and provider of each entry stand is looked up once, and groups go by these places; a slice
+    then only picks rows. What a group counts is marked beside each entry first, one bit each, and then added up.
     """
 
     def __init__(self, program: Program, frames: Frames, now: int, horizon: int) -> None:
@@ -71,36 +76,47 @@ class _Pass:
         self._horizon = horizon
         self._counted = program.counted
         self._columns = Columns(now, self._counted)
-        self._around = tuple(
-            (frame, _places(frames.entries, frame, key))
+        accounts, parties, providers = (
+            _places(frames.entries, frame, key)
             for frame, key in (
                 (frames.accounts, "account_id"),
                 (frames.parties, "party_id"),
                 (frames.providers, "provider_id"),
             )
         )
-        self._grouped = self._joined(frames.entries, self._group_columns(), 0)
+        self._around = ((frames.accounts, accounts), (frames.parties, parties), (frames.providers, providers))
+        self._listed = list(
+            dict.fromkeys(node for rule in program.rules for _, node in rule.facts if isinstance(node, Names))
+        )
+        self._groups = [group for group in Group if self._counted[group]]
+        of = {OF[Group.ACCOUNT]: accounts, OF[Group.PARTY]: parties}
+        if Group.PAIR in {*self._groups, *(names.group for names in self._listed)}:
+            of[OF[Group.PAIR]] = _pairs(accounts, parties, frames)
+        self._marks = pl.DataFrame(of).hstack(self._marked())
         self._tallies = {
-            group: self._columns.tallied(self._grouped.lazy(), group).collect()
-            for group in Group
-            if self._counted[group]
+            group: self._columns.tallied(self._marks.lazy(), group).collect().with_row_index("row")
+            for group in self._groups
         }
+        # Each mark is added up now; what is listed by name is still asked of single entries.
+        self._marks = self._marks.select(*of, *(f"names:{place}" for place in range(len(self._listed))))
 
     def all(self) -> Everything:
-        flags, soonest, risks = [_none()], [_never()], []
+        flags, soonest, risks = [_none()], [_never()], [pl.Series("risk", [], pl.Int64)]
         wanted = self._program.columns(Subject.ENTRY)
-        beside = self._beside()
-        start = 0
-        for some in self._frames.entries.iter_slices(SLICE):
-            wide = self._joined(some, wanted, start, self._risk())
-            frame, moments = self._look(Subject.ENTRY, wide.hstack(beside.slice(start, some.height)))
-            flags.append(frame)
+        groups = self._groups_on(Subject.ENTRY)
+        rows = {group: self._rows_of(group) for group in groups}
+        tallies = {group: self._tallies[group].select(self._told(Subject.ENTRY, group)) for group in groups}
+        for start in range(0, self._frames.entries.height, SLICE):
+            pick = partial(_slice, start)
+            wide = self._joined(wanted, pick, self._risk())
+            beside = [tallies[group][pick(rows[group])] for group in groups]
+            frame = pl.concat([wide, pick(self._marks), *beside], how="horizontal")
+            found, moments = self._look(Subject.ENTRY, frame)
+            flags.append(found)
             soonest.append(moments)
-            risks.append(wide.select("entry_id", "account_id", "party_id", "risk"))
-            start += some.height
-        risk = pl.concat(risks) if risks else self._joined(self._frames.entries, wanted, 0, self._risk())
-        accounts = self._frames.accounts.join(self._frames.providers, on="provider_id", how="left")
-        of_accounts = self._look(Subject.ACCOUNT, self._with_tally(accounts, Subject.ACCOUNT, Group.ACCOUNT))
+            risks.append(wide["risk"])
+        risk = pl.concat(risks)
+        of_accounts = self._look(Subject.ACCOUNT, self._with_tally(self._of_provider(), Subject.ACCOUNT, Group.ACCOUNT))
         of_parties = self._look(Subject.PARTY, self._with_tally(self._frames.parties, Subject.PARTY, Group.PARTY))
         return Everything(
             {
@@ -109,9 +125,9 @@ class _Pass:
                 Subject.PARTY: of_parties[0],
             },
             {
-                Subject.ENTRY: risk.select(id="entry_id", risk="risk"),
-                Subject.ACCOUNT: _combined(risk, "account_id", self._frames.accounts),
-                Subject.PARTY: _combined(risk, "party_id", self._frames.parties),
+                Subject.ENTRY: self._frames.entries.select(id="entry_id").with_columns(risk),
+                Subject.ACCOUNT: _combined(risk, self._marks["of:account"], self._frames.accounts, "account_id"),
+                Subject.PARTY: _combined(risk, self._marks["of:party"], self._frames.parties, "party_id"),
             },
             {
                 Subject.ENTRY: pl.concat(soonest, how="vertical_relaxed"),
@@ -120,53 +136,67 @@ class _Pass:
             },
         )
 
-    def _beside(self) -> pl.DataFrame:
-        """What is counted around each entry, as far as rules on entries ask for it, in the order of the entries."""
-        keys = self._grouped.select(pl.col(key) for key in dict.fromkeys(k for some in KEYS.values() for k in some))
-        frame = keys.select(pl.col("account_id").is_not_null().alias("beside"))
-        nodes = self._program.nodes(Subject.ENTRY)
-        for group in self._groups(Subject.ENTRY):
-            places = [self._counted[group].index(node) for node in tallied(nodes, group)]
-            wanted = [
-                f"{group}:entries",
-                f"{group}:soonest",
-                *(f"{group}:{n}:{w}" for n in places for w in ("true", "false")),
-            ]
-            tally = self._tallies[group].select(*KEYS[group], *wanted)
-            frame = frame.hstack(
-                keys.join(tally, on=list(KEYS[group]), how="left", maintain_order="left").select(wanted)
-            )
-        return frame
+    def _marked(self) -> pl.DataFrame:
+        """Of each entry what its groups count, and which of those it is that are listed by name."""
+        conditions = [node.condition for counted in self._counted.values() for node in counted]
+        conditions += [names.condition for names in self._listed]
+        told = {each.name for node in conditions for each in inside(node) if isinstance(each, Column)}
+        told |= {node.different for counted in self._counted.values() for node in counted if isinstance(node, Count)}
+        marks = [mark for group in self._groups for mark in self._columns.marked(group)]
+        marks += [
+            self._columns.true(names.condition).alias(f"names:{place}") for place, names in enumerate(self._listed)
+        ]
+        wanted = ("entry_id", *sorted(told - {"", "entry_id", *OF_ENTRY}))
+        slices = [
+            self._joined(wanted, partial(_slice, start), *marks).drop(wanted)
+            for start in range(0, max(self._frames.entries.height, 1), SLICE)
+        ]
+        return pl.concat(slices)
 
-    def _groups(self, subject: Subject) -> list[Group]:
+    def _rows_of(self, group: Group) -> pl.Series:
+        """For each entry the row of its group among the tallies."""
+        rows = self._tallies[group].select(OF[group], "row")
+        return self._marks.select(OF[group]).join(rows, on=OF[group], how="left", maintain_order="left")["row"]
+
+    def _told(self, subject: Subject, group: Group) -> list[str]:
+        """The columns of a group's tallies that rules on a kind of subject ask for."""
+        asked = tallied(self._program.nodes(subject), group)
+        places = [self._counted[group].index(node) for node in asked]
+        counts = [f"{group}:{place}:{which}" for place in places for which in ("true", "false")]
+        soonest = f"{group}:soonest"
+        return [f"{group}:entries", *counts, *([soonest] if soonest in self._tallies[group].columns else [])]
+
+    def _groups_on(self, subject: Subject) -> list[Group]:
         return [group for group in Group if tallied(self._program.nodes(subject), group)]
+
+    def _of_provider(self) -> pl.DataFrame:
+        """The accounts, each with what is known of its provider."""
+        accounts = self._frames.accounts
+        return accounts.join(self._frames.providers, on="provider_id", how="left", maintain_order="left")
 
     def _with_tally(self, frame: pl.DataFrame, subject: Subject, group: Group) -> pl.DataFrame:
         """Accounts or parties with what is counted over their entries; nothing is counted where there are none."""
-        if group not in self._groups(subject):
+        key = OF[group]
+        frame = frame.with_row_index(key)
+        if group not in self._groups_on(subject):
             return frame
-        counted = self._tallies[group]
-        joined = frame.join(counted, on=list(KEYS[group]), how="left", maintain_order="left")
-        names = [name for name in counted.columns if name.startswith(f"{group}:") and not name.endswith("soonest")]
-        return joined.with_columns(pl.col(name).fill_null(0) for name in names)
+        told = self._told(subject, group)
+        joined = frame.join(self._tallies[group].select(key, *told), on=key, how="left", maintain_order="left")
+        return joined.with_columns(pl.col(name).fill_null(0) for name in told if not name.endswith("soonest"))
 
-    def _group_columns(self) -> tuple[str, ...]:
-        """The columns that are needed of entries as parts of groups."""
-        conditions = [node.condition for counted in self._counted.values() for node in counted]
-        listed = [n for rule in self._program.rules for _, n in rule.facts if isinstance(n, Names)]
-        nodes = [*conditions, *(n.condition for n in listed), *(n.column for n in listed)]
-        texts = {each_node.name for node in nodes for each_node in inside(node) if isinstance(each_node, Column)}
-        keys = ("entry_id", *(dict.fromkeys(key for keys in KEYS.values() for key in keys)))
-        return (*keys, *sorted(texts - set(keys)))
-
-    def _joined(self, entries: pl.DataFrame, wanted: Sequence[str], start: int, *more: pl.Expr) -> pl.DataFrame:
-        """A slice of the entries, from a place on, with what is wanted of their account, party and provider."""
-        parts = [entries.select(name for name in wanted if name in entries.columns)]
-        for frame, places in self._around:
-            columns = [name for name in wanted if name in frame.columns and name not in entries.columns]
+    def _joined(self, wanted: Sequence[str], pick: Pick, *more: pl.Expr) -> pl.DataFrame:
+        """Some of the entries, with what is wanted of their account, party and provider."""
+        entries = self._frames.entries
+        parts: list[pl.DataFrame] = []
+        own = [name for name in wanted if name in entries.columns]
+        if own:
+            parts.append(pick(entries.select(own)))
+        for around, places in self._around:
+            columns = [name for name in wanted if name in around.columns and name not in own]
             if columns:
-                parts.append(frame.select(columns)[places.slice(start, entries.height)])
-        return pl.concat(parts, how="horizontal").select(*wanted, *more)
+                parts.append(around.select(columns)[pick(places)])
+        frame: pl.DataFrame = pl.concat(parts, how="horizontal")
+        return frame.select(*wanted).with_columns(*more)
 
     def _risk(self) -> pl.Expr:
         weights = self._program.weights
@@ -186,14 +216,16 @@ class _Pass:
     def _look(self, subject: Subject, frame: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
         """The flags on one kind of subject, and when each is to be looked at again."""
         rules = self._program.on(subject)
-        groups = self._groups(subject)
         key = f"{subject}_id"
         conditions = [
             node for _, compiled_rule in rules for node in (compiled_rule.when, *(n for _, n in compiled_rule.worse))
         ]
         if subject is Subject.ENTRY:
             conditions += [node for _, node in self._program.circumstances]
-        instants = [self._columns.soonest(conditions), *(pl.col(f"{group}:soonest") for group in groups)]
+        instants = [
+            self._columns.soonest(conditions),
+            *(pl.col(name) for name in frame.columns if name.endswith(":soonest")),
+        ]
         masks = {f"rule:{place}": self._columns.true(each_compiled_rule.when) for place, each_compiled_rule in rules}
         held = frame.lazy().with_columns(**masks, at=pl.min_horizontal(instants)).collect()
         soonest = held.filter(pl.col("at") <= self._horizon).select(id=key, at="at")
@@ -222,17 +254,28 @@ class _Pass:
         )
 
     def _with_names(self, hits: pl.LazyFrame, name: str, node: Names) -> pl.LazyFrame:
-        keys = list(KEYS[node.group])
-        column = self._columns.value(node.column)
+        key = OF[node.group]
+        mark = f"names:{self._listed.index(node)}"
+        among = (
+            self._marks.lazy()
+            .with_row_index("row")
+            .filter(mark)
+            .select("row", key)
+            .join(hits.select(key).unique(), on=key, how="semi")
+            .collect()
+        )
+        texts = self._joined([node.column.name], lambda some: some[among["row"]])
         listed = (
-            self._grouped.lazy()
-            .filter(self._columns.true(node.condition))
-            .join(hits.select(keys).unique(), on=keys, how="semi")
-            .group_by(keys)
-            .agg(column.drop_nulls().unique().sort().head(MOST_NAMES).alias(f"names:{name}"))
+            pl.concat([among, texts], how="horizontal")
+            .lazy()
+            .group_by(key)
+            .agg(
+                self._columns.value(node.column).drop_nulls().unique().sort().head(MOST_NAMES).alias(f"names:{name}"),
+            )
         )
         empty = pl.lit([], dtype=pl.List(pl.String))
-        return hits.join(listed, on=keys, how="left").with_columns(pl.col(f"names:{name}").fill_null(empty))
+        hits = hits.drop(f"names:{name}", strict=False).join(listed, on=key, how="left")
+        return hits.with_columns(pl.col(f"names:{name}").fill_null(empty))
 
 
 def _none() -> pl.DataFrame:
@@ -243,13 +286,13 @@ def _never() -> pl.DataFrame:
     return pl.DataFrame(schema={"id": pl.Null, "at": pl.Int64})
 
 
-def _combined(risks: pl.DataFrame, key: str, everyone: pl.DataFrame) -> pl.DataFrame:
+def _combined(risk: pl.Series, places: pl.Series, everyone: pl.DataFrame, key: str) -> pl.DataFrame:
     """The risk of each account or party from those of its entries, as `risk.shares` adds it up."""
     frame = (
-        risks.lazy()
-        .group_by(key)
+        pl.LazyFrame({"place": places, "risk": risk})
+        .group_by("place")
         .agg(pl.col("risk").top_k(COUNTED).sort(descending=True).alias("worst"))
-        .select(id=key, worst="worst", risk=pl.col("worst").list.first())
+        .select("place", "worst", risk=pl.col("worst").list.first())
     )
     for place in range(1, COUNTED):
         number = pl.col("worst").list.get(place, null_on_oob=True).fill_null(0)
@@ -257,8 +300,9 @@ def _combined(risks: pl.DataFrame, key: str, everyone: pl.DataFrame) -> pl.DataF
     return (
         everyone.lazy()
         .select(id=key)
-        .join(frame.select("id", "risk"), on="id", how="left")
-        .with_columns(pl.col("risk").fill_null(0))
+        .with_row_index("place")
+        .join(frame.select("place", "risk"), on="place", how="left", maintain_order="left")
+        .select("id", pl.col("risk").fill_null(0))
         .collect()
     )
 
@@ -267,3 +311,17 @@ def _places(entries: pl.DataFrame, frame: pl.DataFrame, key: str) -> pl.Series:
     """For each entry the place of the row in a frame that has its key."""
     rows = frame.select(key).with_row_index("at")
     return entries.select(key).join(rows, on=key, how="left", maintain_order="left")["at"]
+
+
+def _slice(start: int, some: Picked) -> Picked:
+    return some.slice(start, SLICE)
+
+
+def _pairs(accounts: pl.Series, parties: pl.Series, frames: Frames) -> pl.Series:
+    """A number for the account, the party and the level of each entry: the same only where all three are the same."""
+    levels = frames.entries["entry_level"].cast(pl.Categorical).to_physical().rank("dense")
+    most = frames.entries["entry_level"].n_unique() + 1
+    if frames.accounts.height * frames.parties.height * most >= 1 << 64:
+        raise OverflowError("so many accounts, parties and levels cannot be numbered")
+    number = accounts.cast(pl.UInt64) * frames.parties.height + parties
+    return number * most + levels
