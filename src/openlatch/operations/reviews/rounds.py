@@ -397,9 +397,9 @@ def finish(call: Call, text: str, count: int | None = None) -> RoundSight:
     """
     review = call.tx.reviews.find(text, lock=True)
     _answering(review)
-    left = [item for item, outcome in call.tx.reviews.items(review.id) if outcome is Outcome.UNDECIDED]
-    entries = call.tx.entries.about({item.entry_id for item in left})
-    open_ = [item for item in left if entries[item.entry_id].entry.stands]
+    left = [item for item, _ in call.tx.reviews.items(review.id, outcome=Outcome.UNDECIDED.value)]
+    entries = call.tx.entries.some({item.entry_id for item in left})
+    open_ = [item for item in left if entries[item.entry_id].stands]
     if open_:
         raise Conflict(
             f"{len(open_)} items of round {review.ref} are not decided yet. Nothing was changed.",

@@ -78,14 +78,14 @@ def _replace_who_left(call: Call, review_round: Round) -> None:
 def end_answering(call: Call, review_round: Round) -> Round:
     """End the answering: what nobody answered comes to what the plan says, what is kept counts as reviewed."""
     found = call.tx.reviews.items(review_round.id, lock=True)
-    entries = call.tx.entries.about({item.entry_id for item, _ in found})
-    standing = [item for item, _ in found if entries[item.entry_id].entry.stands]
+    entries = call.tx.entries.some({item.entry_id for item, _ in found})
+    standing = [item for item, _ in found if entries[item.entry_id].stands]
     silent = [(item.place, item.facts) for item in standing if item.decision is None]
     answers = unanswered(silent, review_round.plan.unanswered, review_round.plan.most, SERVICE.author, call.now)
     after: list[Item] = []
     for item, _ in found:
-        if not entries[item.entry_id].entry.stands:
-            why = why_gone(entries[item.entry_id].entry)
+        if not entries[item.entry_id].stands:
+            why = why_gone(entries[item.entry_id])
             after.append(replace(item, trouble=why, gone=True, version=item.version + 1))
         elif item.place in answers:
             after.append(replace(item, decision=answers[item.place], version=item.version + 1))
