@@ -102,8 +102,14 @@ def _see_to(store: Store, services: Services, workspace_id: str, event_id: str) 
 
 
 def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
+    """Look at everything, beside whoever changes it; if that is too much, while they wait."""
     with store.transaction(UUID(workspace_id)) as tx:
-        flags.evaluate_everything(as_service(tx, services))
+        flags.begin_beside(as_service(tx, services))
+    with store.transaction(UUID(workspace_id)) as tx:
+        done = flags.evaluate_beside(as_service(tx, services))
+    if not done:
+        with store.transaction(UUID(workspace_id)) as tx:
+            flags.evaluate_everything(as_service(tx, services))
 
 
 def _wake(store: Store, services: Services, workspace_id: str, order_id: str) -> None:

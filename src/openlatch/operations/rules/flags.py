@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
@@ -38,9 +38,11 @@ __all__ = [
     "TASK",
     "FlagSight",
     "accept",
+    "begin_beside",
     "browse",
     "evaluate",
     "evaluate_all",
+    "evaluate_beside",
     "evaluate_due",
     "evaluate_everything",
     "evaluate_later",
@@ -257,6 +259,7 @@ def evaluate_all(call: Call) -> None:
 
 def evaluate_later(call: Call) -> None:
     """Have everything looked at in columns, by a job that begins when this transaction is over."""
+    call.tx.flags.note_everything()
     call.tx.enqueue(TASK, lock=f"flags:{call.tx.workspace.id}", once=f"flags:{call.tx.workspace.id}")
 
 
@@ -277,6 +280,13 @@ def _conclude(call: Call, ask: evaluation.Ask, looked: evaluation.Looked, given:
     concerned, outcome = looked.concerned, looked.outcome
     ids = {*concerned.entries, *concerned.accounts, *concerned.parties} | given
     marked = call.tx.entries.marked_by(ids)
+    call.tx.flags.note(
+        {
+            Subject.ENTRY: concerned.entries | given | marked.keys(),
+            Subject.ACCOUNT: concerned.accounts,
+            Subject.PARTY: concerned.parties,
+        }
+    )
     around = ids | marked.keys() | {party for party, _ in marked.values()}
     before = {flag.id: flag for flag in call.tx.flags.standing(around)}
     differences = compare(
@@ -370,10 +380,57 @@ def _reasons(call: Call) -> Callable[[Finding], str]:
 def evaluate_everything(call: Call) -> None:
     """Look at the whole inventory in columns, and store what that changes; nobody else evaluates meanwhile."""
     call.tx.facts.take_turns()
+    _store_everything(call, _look_at_everything(call), {})
+
+
+def begin_beside(call: Call) -> None:
+    """Have noted what others look at from here on, before everything is looked at beside them."""
+    call.tx.facts.take_turns()
+    call.tx.flags.note_looks()
+
+
+def evaluate_beside(call: Call) -> bool:
+    """Look at the whole inventory in columns while others change it, and store what that changes.
+
+    Only storing is done in turn. What others have looked at meanwhile they know better: that is left as it is, and
+    looked at once more afterwards. Returns False, with nothing stored, if they changed so much, or the policy, that
+    everything has to be looked at anew. To be called after `begin_beside`, in a transaction of its own.
+    """
+    before = call.tx.workspace.policy, call.tx.workspace.circle
+    seen = _look_at_everything(call)
+    call.tx.facts.take_turns()
+    call.tx.enter_again()
+    meanwhile = call.tx.flags.looks()
+    if meanwhile is None or before != (call.tx.workspace.policy, call.tx.workspace.circle):
+        return False
+    _store_everything(call, seen, meanwhile)
+    evaluate(call, meanwhile[Subject.ENTRY], meanwhile[Subject.ACCOUNT], meanwhile[Subject.PARTY])
+    return True
+
+
+@dataclass(frozen=True, slots=True)
+class _Seen:
+    """What was found in a whole inventory, in which, by which policy, and the flags that stood then."""
+
+    ask: evaluation.Ask
+    every: Everything
+    frames: Frames
+    kept: pl.DataFrame
+
+
+def _look_at_everything(call: Call) -> _Seen:
     with call.tx.snapshot() as snapshot:
         ask = policies.in_force(call)
         every, frames = evaluation.everything(call, ask, snapshot)
-        kept = snapshot.flags()
+        return _Seen(ask, every, frames, snapshot.flags())
+
+
+def _store_everything(call: Call, seen: _Seen, known: Mapping[Subject, Collection[UUID]]) -> None:
+    """Store what a whole evaluation changes, but for the subjects that are known better."""
+    ask, every, frames = seen.ask, seen.every, seen.frames
+    but = {each_id for ids in known.values() for each_id in ids}
+    better = pl.DataFrame({"id": [each_id.bytes for each_id in but]}, schema={"id": pl.Binary})
+    kept = seen.kept.join(better, on="id", how="anti")
     names = pl.DataFrame(
         {"place": range(len(ask.program.rules)), "rule": [rule.rule.id for rule in ask.program.rules]},
         schema={"place": pl.Int64, "rule": pl.String},
@@ -387,9 +444,9 @@ def evaluate_everything(call: Call) -> None:
             for subject, flags in every.flags.items()
         ]
     ).collect()
-    _store_differences(call, frame, kept)
-    _look_all_again(call, every, kept)
-    _keep_marks(call, every, frames, frame, kept)
+    _store_differences(call, frame.join(better, on="id", how="anti"), kept)
+    _look_all_again(call, every, kept, better, but)
+    _keep_marks(call, every, frames, frame, seen.kept, better)
 
 
 def _store_differences(call: Call, frame: pl.DataFrame, kept: pl.DataFrame) -> None:
@@ -419,7 +476,9 @@ def _findings(frame: pl.DataFrame) -> list[Finding]:
     ]
 
 
-def _look_all_again(call: Call, every: Everything, kept: pl.DataFrame) -> None:
+def _look_all_again(
+    call: Call, every: Everything, kept: pl.DataFrame, better: pl.DataFrame, but: Collection[UUID]
+) -> None:
     horizon = micros(call.now + evaluation.HORIZON - EPOCH)
     accepted = kept.filter(pl.col("accepted_until") <= horizon)
     soonest = [
@@ -427,13 +486,16 @@ def _look_all_again(call: Call, every: Everything, kept: pl.DataFrame) -> None:
         for subject, frame in every.soonest.items()
     ]
     upcoming = pl.concat([*soonest, accepted.select("subject", "id", at="accepted_until")])
+    upcoming = upcoming.join(better, on="id", how="anti")
     moments: dict[UUID, tuple[Subject, datetime]] = {}
     for subject, value, at in upcoming.sort("at", descending=True).iter_rows():
         moments[UUID(bytes=value)] = (Subject(subject), EPOCH + timedelta(microseconds=at))
-    call.tx.flags.look_all_again(moments)
+    call.tx.flags.look_all_again(moments, but)
 
 
-def _keep_marks(call: Call, every: Everything, frames: Frames, table: pl.DataFrame, kept: pl.DataFrame) -> None:
+def _keep_marks(
+    call: Call, every: Everything, frames: Frames, table: pl.DataFrame, kept: pl.DataFrame, better: pl.DataFrame
+) -> None:
     """Keep beside entries, accounts and parties what has changed of their risk and their worst flag."""
     key = ["rule", "subject", "id"]
     now = micros(call.now - EPOCH)
@@ -467,6 +529,7 @@ def _keep_marks(call: Call, every: Everything, frames: Frames, table: pl.DataFra
             | (pl.col("party_outside") != pl.col("kept_outside"))
             | (pl.col("risk") != pl.col("kept_risk"))
         )
+        .join(better, left_on="entry_id", right_on="id", how="anti")
     )
     call.tx.entries.mark(
         Mark(UUID(bytes=value), worst, outside, risk)
@@ -476,5 +539,6 @@ def _keep_marks(call: Call, every: Everything, frames: Frames, table: pl.DataFra
     for subject, frame in ((Subject.ACCOUNT, frames.accounts), (Subject.PARTY, frames.parties)):
         before = frame.select(pl.col(f"{subject}_id").alias("id"), "kept_risk")
         changed = every.risks[subject].join(before, on="id").filter(pl.col("risk") != pl.col("kept_risk"))
+        changed = changed.join(better, on="id", how="anti")
         risks[subject] = {UUID(bytes=each_value): risk for each_value, risk in changed.select("id", "risk").iter_rows()}
     call.tx.flags.keep_risks(risks, call.now)

@@ -2,20 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import fields
 from datetime import datetime
 from typing import Any, NamedTuple
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Text, and_, cast, delete, false, func, literal, not_, or_, select, text, update
+from sqlalchemy import (
+    ColumnElement,
+    Text,
+    and_,
+    cast,
+    delete,
+    false,
+    func,
+    insert,
+    literal,
+    not_,
+    or_,
+    select,
+    text,
+    update,
+)
 
 from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.rules.rows import AccountRiskRow, FlagRow, UpcomingRow
+from openlatch.store.rules.rows import AccountRiskRow, FlagRow, LookRow, UpcomingRow
 from openlatch.words import Severity, Subject
 
 __all__ = ["FlagLine", "Flags"]
@@ -25,6 +40,15 @@ _FLAG = Codec(FlagRow, Flag, apart=["acceptance"])
 _ACCEPTED = {field.name: f"accepted_{field.name}" for field in fields(Acceptance)}
 _ACCEPTANCE = Codec(FlagRow, Acceptance, named=_ACCEPTED)
 _NOT_ACCEPTED = dict.fromkeys(_ACCEPTED.values())
+_BEGUN, _ALL = "begun", "all"
+"""In the place of a subject: that looks are noted, and that everything has to be looked at again."""
+_NOTE = text("""
+    insert into looks (workspace_id, subject, subject_id)
+    select :workspace, new.subject, new.id
+    from unnest(cast(:subjects as text[]), cast(:ids as uuid[])) as new (subject, id)
+    where exists (select from looks where workspace_id = :workspace and subject = :begun)
+    on conflict do nothing
+""")
 
 
 def _flag(row: FlagRow) -> Flag:
@@ -150,10 +174,42 @@ class Flags(Noun):
         self._session.execute(delete(UpcomingRow).where(UpcomingRow.subject_id == func.any(list(seen))))
         add_rows(self._session, UpcomingRow, self._moments(moments))
 
-    def look_all_again(self, moments: Mapping[UUID, tuple[Subject, datetime]]) -> None:
-        """Replace everything that is to be looked at again."""
-        self._session.execute(delete(UpcomingRow))
+    def look_all_again(self, moments: Mapping[UUID, tuple[Subject, datetime]], but: Iterable[UUID] = ()) -> None:
+        """Replace everything that is to be looked at again, but for some subjects."""
+        others = UpcomingRow.subject_id != func.all(list(but))
+        self._session.execute(delete(UpcomingRow).where(others))
         add_rows(self._session, UpcomingRow, self._moments(moments))
+
+    # What is looked at while everything is
+
+    def note_looks(self) -> None:
+        """From here on, note what others look at, until `looks` is asked."""
+        self._session.execute(delete(LookRow))
+        begun = {"workspace_id": self._workspace_id, "subject": _BEGUN, "subject_id": self._workspace_id}
+        self._session.execute(insert(LookRow), [begun])
+
+    def note(self, seen: Mapping[Subject, Collection[UUID]]) -> None:
+        """Note that these subjects were looked at, if someone wants to know."""
+        self._note([(subject.value, each_id) for subject, ids in seen.items() for each_id in ids])
+
+    def note_everything(self) -> None:
+        """Note that so much changes that whoever is looking at everything has to begin again."""
+        self._note([(_ALL, self._workspace_id)])
+
+    def looks(self) -> dict[Subject, set[UUID]] | None:
+        """Return what was looked at since `note_looks`, and note no more; None if everything has to be."""
+        every = self._session.execute(delete(LookRow).returning(LookRow.subject, LookRow.subject_id)).all()
+        seen: dict[Subject, set[UUID]] = {subject: set() for subject in Subject}
+        if not any(row.subject == _BEGUN for row in every) or any(row.subject == _ALL for row in every):
+            return None
+        for subject, subject_id in every:
+            if subject != _BEGUN:
+                seen[Subject(subject)].add(subject_id)
+        return seen
+
+    def _note(self, seen: Sequence[tuple[str, UUID]]) -> None:
+        values = {"subjects": [subject for subject, _ in seen], "ids": [each_id for _, each_id in seen]}
+        self._session.execute(_NOTE, values | {"workspace": self._workspace_id, "begun": _BEGUN})
 
     def due(self, now: datetime, most: int) -> dict[Subject, list[UUID]]:
         """Return some of the subjects whose flags time alone may have changed by now."""

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
 
-__all__ = ["AccountRiskRow", "FlagRow", "PolicyRow", "UpcomingRow"]
+__all__ = ["AccountRiskRow", "FlagRow", "LookRow", "PolicyRow", "UpcomingRow"]
 
 
 class FlagRow(Owned):
@@ -51,6 +51,15 @@ class UpcomingRow(Base):
     subject_id: Mapped[UUID] = mapped_column(primary_key=True)
     subject: Mapped[str]
     at: Mapped[datetime]
+
+
+class LookRow(Base):
+    """What was looked at since a whole evaluation began; none of a workspace while none is under way."""
+
+    __tablename__ = "looks"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    subject: Mapped[str] = mapped_column(primary_key=True)
+    subject_id: Mapped[UUID] = mapped_column(primary_key=True)
 
 
 class AccountRiskRow(Base):
