@@ -104,9 +104,10 @@ def _at(size: int) -> Seen:
                 took = act()
                 seen[name] = (took, took)
                 print(f"{size}: {name} {took:.2f}", file=sys.stderr, flush=True)
-            for path in _paths(http):
-                if (taken := _read(http, path[0])) is not None:
-                    seen[f"GET {path[1]}"] = taken
+            for path, described in _paths(http):
+                if (taken := _read(http, path)) is not None:
+                    seen[f"GET {described}"] = taken
+                    print(f"{size}: GET {described} {taken[0]:.3f} {taken[1]:.3f}", file=sys.stderr, flush=True)
         seen[MEMORY] = (service_memory() / 2**20,) * 2
     return seen
 
