@@ -10,7 +10,7 @@ depends_on = None
 COUNTED = """
     select 'orders', state, count(*)::float8 from orders where state not in ('proved', 'cancelled') group by state
     union all select 'readings_overdue', '', count(*) from providers
-        where next_reading < now - late and removed_at is null and not paused
+        where next_reading < now - interval '5 minutes' and removed_at is null and not paused
     union all select 'reading_age_seconds', '', coalesce(extract(epoch from now - min(last_complete)), 0)
         from providers where removed_at is null and not paused and next_reading is not null
     union all select 'readings_failed', '', count(*) from readings
@@ -30,8 +30,7 @@ def upgrade() -> None:
             f"(select pg_get_userbyid(relowner) from pg_class where oid = '{table}'::regclass))"
         )
     op.execute(
-        "create function openlatch_measured(now timestamptz, late interval) "
-        "returns table (name text, label text, value float8) "
+        "create function openlatch_measured(now timestamptz) returns table (name text, label text, value float8) "
         "language plpgsql security definer set search_path = public, pg_temp as $$ begin "
         "perform set_config('openlatch.housekeeping', 'on', true); "
         f"return query {COUNTED}; "
