@@ -161,7 +161,7 @@ def test_without_a_login_that_may_copy_nothing_is_made(given: Settings, tmp_path
 
 def kept_from(server: PrivatePostgres) -> None:
     """Wait until what is written is kept elsewhere."""
-    while not asked(server, "select count(*) from pg_stat_replication"):
+    while not asked(server, "select count(*) from pg_stat_replication where state = 'streaming'"):
         time.sleep(0.05)
 
 
