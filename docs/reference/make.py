@@ -295,7 +295,10 @@ def words() -> str:
         "LOGGED_ABOUT": list(ABOUT),
         "PARTY_FILTERS": [*PartyFilter.model_fields, "columns"],
         "PROVIDER_FILTERS": [*ProviderFilter.model_fields, "columns"],
-        "OUTCOMES": {one: {"tone": one.tone, "means": one.means, "canBeLeft": one.can_be_left} for one in drawn()},
+        "OUTCOMES": {
+            one: {"tone": one.tone, "means": one.means, "canBeLeft": one.can_be_left, "goesOn": one.goes_on}
+            for one in drawn()
+        },
         "COLUMN_HEADINGS": dict(COLUMNS),
         "USUAL_COLUMNS": list(USUAL),
     }

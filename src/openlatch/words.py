@@ -574,6 +574,11 @@ class Outcome(StrEnum):
         return self.settled or self in (Outcome.STUCK, Outcome.CANCELLED, Outcome.REFUSED)
 
     @property
+    def goes_on(self) -> bool:
+        """Whether there is an order of it, about which something happens yet without anybody."""
+        return self in (Outcome.DRAFTED, Outcome.WAITING, Outcome.RUNNING, Outcome.TOLD)
+
+    @property
     def can_be_left(self) -> bool:
         """Whether it can be left open, with who sees to it: nothing goes on about it that would not need someone."""
         return self in _CAN_BE_LEFT

@@ -17,6 +17,7 @@ from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.operations.call import as_service
 from openlatch.operations.people import people
 from openlatch.web.api import Route
+from openlatch.wire.base import Page
 from openlatch.words import Role, Scope
 from tests.harness.acts import problem
 from tests.harness.furniture import PLATES, Furniture
@@ -170,3 +171,27 @@ def test_whom_the_table_lets_in_is_not_stopped_by_it_and_nothing_breaks(doors: D
             assert document["status"] != 401 or route.rule == "/session/switch", (
                 "there is no second session to switch to"
             )
+
+
+WHOLE = {
+    "/me/offers": "of one person",
+    "/me/requests": "of one person",
+    "/me/sessions": "of one person",
+    "/people": "asked one by one",
+    "/policy/catalogue": "comes with the product",
+    "/policy/history": "written one by one",
+    "/providers": "set up one by one",
+    "/providers/<provider>/levels": "of one provider",
+    "/providers/<provider>/versions": "changed one by one",
+    "/reviews": "written one by one",
+    "/rules": "come with the product",
+    "/tokens": "made one by one",
+    "/views": "kept one by one",
+}
+"""The lists that are answered whole, and why none of them grows with what is read from providers."""
+
+
+def test_no_list_that_grows_with_the_inventory_is_answered_whole() -> None:
+    lists = [route for route in ROUTES if route.method == "GET" and route.returns and issubclass(route.returns, Page)]
+    bounded = {route.rule for route in lists if route.query is not None and "limit" in route.query.model_fields}
+    assert {route.rule for route in lists} - bounded == set(WHOLE)

@@ -73,8 +73,8 @@ class ReviewsCalls(Transport):
 
     def round_items(self, round_: str, *, mine: bool = False, outcome: str = "") -> list[wire.RoundItem]:
         """Return the items of a round in their order: all, one's own to answer, or those with one outcome."""
-        params = plain({"mine": mine, "outcome": outcome})
-        return self._send(wire.RoundItems, "GET", f"/rounds/{part(round_)}/items", params=params).items
+        wanted = {"mine": mine, "outcome": outcome}
+        return list(self._pages(wire.RoundItems, f"/rounds/{part(round_)}/items", wanted))
 
     def decide(
         self,
@@ -87,8 +87,11 @@ class ReviewsCalls(Transport):
         until: date | None = None,
         to: str = "",
         versions: Mapping[int, int] | None = None,
-    ) -> int:
-        """Decide items of a round by their places, counted from 1: all of them or none. Returns how many they are."""
+    ) -> wire.Decided:
+        """Decide items of a round by their places, counted from 1: all of them or none.
+
+        Returns how many they are, and who was asked about them instead.
+        """
         body = {
             "places": list(places),
             "choice": choice,
@@ -98,27 +101,27 @@ class ReviewsCalls(Transport):
             "to": to,
             "versions": dict(versions or {}),
         }
-        return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decisions", json=body).decided
+        return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decisions", json=body)
 
-    def decide_list(self, round_: str, lines: Sequence[wire.DecisionLine]) -> int:
+    def decide_list(self, round_: str, lines: Sequence[wire.DecisionLine]) -> wire.Decided:
         """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing.
 
-        Raises Invalid with each bad line in `fields["errors"]`. Returns how many were decided.
+        Raises Invalid with each bad line in `fields["errors"]`.
         """
         body = wire.DecisionList(lines=list(lines)).model_dump(mode="json")
-        return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decision-list", json=body).decided
+        return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decision-list", json=body)
 
     def decision_file(self, round_: str, *, mine: bool = False) -> bytes:
         """Return what is not decided yet in a round as CSV, one item a line, to be filled in and sent back."""
         return self._request("GET", f"/rounds/{part(round_)}/decision-file", params=plain({"mine": mine})).content
 
-    def decide_by_file(self, round_: str, content: bytes, file_format: str = "csv") -> int:
+    def decide_by_file(self, round_: str, content: bytes, file_format: str = "csv") -> wire.Decided:
         """Decide items of a round by a list (`csv` or `xlsx`): the whole list, or nothing.
 
-        Raises Invalid with each bad line in `fields["errors"]`. Returns how many were decided.
+        Raises Invalid with each bad line in `fields["errors"]`.
         """
         path, headers = f"/rounds/{part(round_)}/decision-file", {"Content-Type": wire.LISTS[file_format]}
-        return self._send(wire.Decided, "POST", path, content=content, headers=headers).decided
+        return self._send(wire.Decided, "POST", path, content=content, headers=headers)
 
     def assign_items(self, round_: str, places: Sequence[int], to: Sequence[str]) -> wire.Round:
         """Give items of a round to others, by address; among several they are split, each for whole accounts."""

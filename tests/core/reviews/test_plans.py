@@ -16,9 +16,9 @@ from openlatch.core.reviews.decisions import (
     Decision,
     Facts,
     advised,
-    alike,
     changed_since,
     checked,
+    question,
     reason_needed,
 )
 from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, compare, scope_said, unanswered
@@ -143,7 +143,26 @@ def test_what_changed_is_told_and_nothing_is_told_of_what_did_not(before: Facts,
     said = " ".join(changed_since(before, after, "Europe/London"))
     assert ("level was" in said) == (before.level != after.level)
     assert ("It was until" in said or "It was without an end" in said) == (before.ends_at != after.ends_at)
-    assert alike(before) == alike(replace(before, party="Someone else", risk=1))
+
+
+@given(facts, st.uuids(), st.uuids())
+def test_what_is_asked_is_the_same_question_while_the_account_and_what_speaks_about_it_are(
+    known: Facts, account: UUID, another: UUID
+) -> None:
+    asked = question(account, known)
+    assert asked == question(account, replace(known, party="Someone else", account="Another name", risk=1))
+    assert asked == question(account, replace(known, flags=tuple((rule, "low", "") for rule, _, _ in known.flags)))
+    assert (asked == question(another, known)) == (account == another)
+    others = (
+        replace(known, kind="open"),
+        replace(known, level="owner"),
+        replace(known, outside=not known.outside),
+        replace(known, left=not known.left),
+        replace(known, unused=not known.unused),
+        replace(known, narrower="cashier"),
+        replace(known, flags=(*known.flags, ("no-end", "low", "So."))),
+    )
+    assert asked not in {question(account, other) for other in others}
 
 
 @pytest.mark.parametrize(

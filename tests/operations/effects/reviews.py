@@ -92,6 +92,8 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     items = w.auditor.round_items(w.things.round)
     assert [item.place for item in items] == list(range(1, len(items) + 1))
+    first = w.ridge.http(w.auditor).get(f"/rounds/{w.things.round}/items?limit=1").json()
+    assert ([one["place"] for one in first["items"]], first["next"] is not None) == ([1], len(items) > 1)
     mine = w.reviewer.round_items(w.things.round, mine=True)
     assert {item.reviewer for item in mine} == {"Ines Okoro"}
     with w.refused(NotFound, "no round"):
@@ -101,7 +103,7 @@ def _(w: World) -> None:
 @of("rounds.decide")
 def _(w: World) -> None:
     opened = w.opened("To decide")
-    assert w.reviewer.decide(opened.ref, [1], "keep", reason="Still needed") == 1
+    assert w.reviewer.decide(opened.ref, [1], "keep", reason="Still needed").instead_of == []
     (item, *_) = w.owner.round_items(opened.ref)
     assert item.decision is not None
     assert (item.decision.choice, item.decision.by) == ("keep", "Ines Okoro")
@@ -136,7 +138,7 @@ def _(w: World) -> None:
         f"line {len(items) + 2}",
     ]
     assert w.owner.round(opened.ref).outcomes == {"undecided": len(items)}, "all of it, or none"
-    assert w.reviewer.decide_list(opened.ref, [line(item) for item in items]) == len(items)
+    assert w.reviewer.decide_list(opened.ref, [line(item) for item in items]).decided == len(items)
     assert w.owner.round(opened.ref).outcomes == {"kept": len(items)}
 
 
@@ -144,7 +146,8 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     opened = w.opened("To call off")
     (first, *_) = w.owner.round_items(opened.ref)
-    assert w.owner.decide(opened.ref, [first.place], "keep", reason="Still needed") == 1
+    told = w.owner.decide(opened.ref, [first.place], "keep", reason="Still needed")
+    assert (told.decided, told.instead_of) == (1, ["Ines Okoro"])
     (asked,) = [progress for progress in w.owner.round(opened.ref).progress if progress.name == "Ines Okoro"]
     assert (asked.decided, asked.by_others) == (1, 1), "an owner has decided for the reviewer"
     decision = w.owner.round_items(opened.ref)[0].decision

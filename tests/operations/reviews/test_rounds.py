@@ -26,7 +26,7 @@ def test_a_secret_that_is_being_changed_already_is_not_ordered_twice_and_the_rou
     where = {"kind": "secret", "q": "the code of the attic"}
     world.owner.add_review("Codes", where=where, named=[f"ines.okoro@{DOMAIN}"], recurs="FREQ=YEARLY")
     opened = world.owner.open_round("Codes")
-    assert world.reviewer.decide(opened.ref, [1], "end-now", reason="They have left the attic") == 1
+    assert world.reviewer.decide(opened.ref, [1], "end-now", reason="They have left the attic").decided == 1
     assert world.owner.finish_round(opened.ref).rests is False
     world.ridge.drain()
     (item,) = world.owner.round_items(opened.ref)

@@ -18,10 +18,25 @@ from openlatch.operations.call import Call
 from openlatch.operations.inventory import by_hand
 from openlatch.operations.providers import providers
 from openlatch.operations.reviews import calendars, plans, rounds
-from openlatch.operations.reviews.rounds import Said
+from openlatch.operations.reviews.rounds import ItemSight, Said
 from openlatch.operations.telling import notices
 from openlatch.words import Choice, Occasion, Reviewers, RoundState, Telling, Unanswered
 from tests.store.conftest import BEGIN, END, LONDON, Holder
+
+
+def pages_of(call: Call, ref: str, size: int, outcome: str = "") -> list[tuple[ItemSight, ...]]:
+    """The items of a round, so many at a time."""
+    pages, cursor, more = [], None, True
+    while more:
+        page = rounds.items(call, ref, size, cursor, mine=False, outcome=outcome)
+        pages.append(page.items)
+        cursor, more = page.next, page.next is not None
+    return pages
+
+
+def items_of(call: Call, ref: str, size: int = 500) -> list[ItemSight]:
+    """The items of a round."""
+    return [sight for page in pages_of(call, ref, size) for sight in page]
 
 
 def at_eight(days: Iterator[date]) -> list[datetime]:
@@ -97,7 +112,7 @@ def test_what_nobody_answers_comes_to_what_the_review_says_after_it_was_said_in_
     assert sum(sight.outcomes.values()) == 3
     assert "they end, 2 at most" in holder.told("tobias")[0]
     with holder.as_("maren") as call:
-        for item in rounds.items(call, opened.ref, mine=False, outcome=""):
+        for item in items_of(call, opened.ref):
             if item.outcome != "kept":
                 rounds.leave_open(
                     call, opened.ref, item.item.place, "The letter is printed", "tobias@kestrelridge.example"
@@ -114,14 +129,14 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
     holder.plan("Who writes", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1")
     with holder.as_("maren") as call:
         opened = plans.open_now(call, "Who writes").round
-        places = {item.item.entry_id: item for item in rounds.items(call, opened.ref, mine=False, outcome="")}
+        places = {item.item.entry_id: item for item in items_of(call, opened.ref)}
     own = next(sight for sight in places.values() if sight.item.entry_id != orla)
     assert own.reviewer is None or own.reviewer.name != "Ines"
     keep = Said(Choice.KEEP, "Still needed")
 
     def decide(who: str, place: int, said: Said = keep, versions: dict[int, int] | None = None) -> int:
         with holder.as_(who) as call:
-            return rounds.decide(call, opened.ref, [place], said, versions or {})
+            return rounds.decide(call, opened.ref, [place], said, versions or {}).count
 
     with pytest.raises(NotAllowed, match="your own access"):
         decide("ines", own.item.place)
@@ -194,15 +209,36 @@ def test_items_are_split_by_account_and_pass_from_whoever_leaves(holder: Holder)
     with holder.as_("maren") as call:
         opened = plans.open_now(call, "Who writes").round
         rounds.assign(call, opened.ref, range(1, 5), ["ines@kestrelridge.example", "tobias@kestrelridge.example"])
-        items = rounds.items(call, opened.ref, mine=False, outcome="")
+        items = items_of(call, opened.ref)
     asked = {(item.item.account_id, item.reviewer.name if item.reviewer else "") for item in items}
     assert len(asked) == 2
     assert {name for _, name in asked} == {"Ines", "Tobias"}
     holder.keep("Ines", addresses="ines@kestrelridge.example", party_status="left")
     holder.tick()
     with holder.as_("maren") as call:
-        items = rounds.items(call, opened.ref, mine=False, outcome="")
+        items = items_of(call, opened.ref)
     assert {item.reviewer.name for item in items if item.reviewer} == {"Tobias", "Maren"}
+
+
+def test_pages_of_any_size_have_every_item_once_and_the_same_questions(holder: Holder) -> None:
+    # Two accounts, and on one of them somebody who may do more.
+    for account in ("Newsletter", "Archive"):
+        for name in ("Orla Finch", "Bram Alder", "Ines", "Edda Brook"):
+            holder.keep(name, account, level="administrator" if (name, account) == ("Ines", "Archive") else "editor")
+    holder.plan("Who writes", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1")
+    with holder.as_("maren") as call:
+        opened = plans.open_now(call, "Who writes").round
+        whole = items_of(call, opened.ref)
+        for size in range(1, len(whole) + 2):
+            assert items_of(call, opened.ref, size) == whole
+            for page in pages_of(call, opened.ref, size):
+                assert 0 < len(page) <= size
+        rounds.decide(call, opened.ref, [2, 5], Said(Choice.KEEP, "Still needed"), {})
+        left = pages_of(call, opened.ref, 3, "undecided")
+    assert [sight.item.place for sight in whole] == list(range(1, 9))
+    assert [sight.item.place for page in left for sight in page] == [1, 3, 4, 6, 7, 8]
+    asked = {(sight.item.account_id, sight.item.facts.level, sight.group) for sight in whole}
+    assert len(asked) == len({group for _, _, group in asked}) == 3
 
 
 @pytest.mark.parametrize(

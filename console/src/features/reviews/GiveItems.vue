@@ -7,7 +7,7 @@ import FormField from "@/ui/FormField.vue";
 
 /** Items of someone is given to others; among several it is split, each for whole accounts. */
 const props = defineProps<{ round: Round; items: RoundItem[] }>();
-const emit = defineEmits<{ done: []; leave: [] }>();
+const emit = defineEmits<{ done: [places: number[]]; leave: [] }>();
 const waiting = computed(() => props.items.filter((one) => one.outcome === "undecided"));
 const holders = computed(() =>
   props.round.progress.filter((one) => waiting.value.some((item) => item.reviewer_id === one.id)),
@@ -24,19 +24,17 @@ const able = computed(() =>
   ),
 );
 const give = useMutation({
-  mutationFn: () =>
-    take(
-      api.POST("/rounds/{review_round}/assign", {
-        params: { path: { review_round: props.round.ref } },
-        body: { places: places.value, to: to.value },
-      }),
-    ),
-  onSuccess: () => emit("done"),
+  mutationFn: async (given: number[]) => {
+    const params = { path: { review_round: props.round.ref } };
+    await take(api.POST("/rounds/{review_round}/assign", { params, body: { places: given, to: to.value } }));
+    return given;
+  },
+  onSuccess: (given) => emit("done", given),
 });
 </script>
 
 <template>
-  <form class="mt-4 grid max-w-xl gap-3 border-l-2 border-act pl-4" @submit.prevent="give.mutate()">
+  <form class="mt-4 grid max-w-xl gap-3 border-l-2 border-act pl-4" @submit.prevent="give.mutate(places)">
     <FormField label="Items of">
       <select v-model="of" class="field w-full">
         <option v-for="one in holders" :key="one.address" :value="one.id">

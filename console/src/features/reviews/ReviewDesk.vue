@@ -20,7 +20,9 @@ import DateField from "@/ui/DateField.vue";
 
 /** One item at a time: what matters for the decision, and the keys to take it. */
 const props = defineProps<{ round: Round; items: RoundItem[]; first?: number }>();
-const emit = defineEmits<{ decided: [] }>();
+const emit = defineEmits<{ decided: [places: number[]] }>();
+const BEFORE = 100;
+const BEHIND = 300;
 const { zone, me } = useSession();
 const now = useNow();
 const axis = axisAround(Date.now(), Math.min(408, window.innerWidth - 60));
@@ -38,6 +40,11 @@ const until = ref("");
 const to = ref("");
 const fields = ref<HTMLElement>();
 const desk = ref<HTMLElement>();
+/** The items that are listed beside it: of very many those around it. */
+const near = computed(() => {
+  const at = props.items.findIndex((one) => one.place === place.value);
+  return props.items.slice(Math.max(at - BEFORE, 0), Math.max(at, 0) + BEHIND);
+});
 const open = computed(() => props.items.filter((one) => one.outcome === "undecided").length);
 const answering = computed(() => props.round.state === "open" && !props.round.paused_at);
 const askable = computed(
@@ -93,12 +100,13 @@ const ready = computed(() => {
 });
 
 const decide = useMutation({
-  mutationFn: () => {
-    return take(
+  mutationFn: async () => {
+    const places = about.value.map((one) => one.place);
+    await take(
       api.POST("/rounds/{review_round}/decisions", {
         params: { path: { review_round: props.round.ref } },
         body: {
-          places: about.value.map((one) => one.place),
+          places,
           choice: choice.value ?? "keep",
           reason: reason.value,
           level: choice.value === "narrow" ? level.value : "",
@@ -108,18 +116,26 @@ const decide = useMutation({
         },
       }),
     );
+    return places;
   },
-  onSuccess: () => {
+  onSuccess: (places) => {
     const next = following(
       props.items.filter((one) => !all.value || !same.value.some((other) => other.place === one.place)),
       place.value,
     );
     if (next) place.value = next.place;
     else clear();
-    emit("decided");
+    emit("decided", places);
     desk.value?.focus();
   },
 });
+function lookAgain(): void {
+  emit(
+    "decided",
+    about.value.map((one) => one.place),
+  );
+  decide.reset();
+}
 function clear(): void {
   choice.value = null;
   all.value = false;
@@ -310,12 +326,17 @@ useShortcuts({
             {{ all && same.length ? `Decide ${same.length + 1}` : "Decide" }}
           </button>
         </form>
-        <ProblemNote v-if="decide.error.value" :error="decide.error.value" class="mt-3 max-w-xl" />
+        <ProblemNote
+          v-if="decide.error.value"
+          :error="decide.error.value"
+          class="mt-3 max-w-xl"
+          :on-again="lookAgain"
+        />
       </template>
     </article>
     <nav class="max-h-[calc(100vh-260px)] overflow-y-auto max-lg:mt-8" aria-label="Items" tabindex="0">
       <ol class="text-plain">
-        <li v-for="one in items" :key="one.place">
+        <li v-for="one in near" :key="one.place">
           <button
             type="button"
             class="flex w-full gap-2 border-t border-line py-[5px] text-left hover:bg-wash/60"

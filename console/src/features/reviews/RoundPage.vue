@@ -15,6 +15,8 @@ import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
 import { ordered } from "./decisions";
+import { useRoundItems } from "./useRoundItems";
+import { OUTCOMES } from "@/api/words";
 import FormField from "@/ui/FormField.vue";
 
 const route = useRoute();
@@ -26,7 +28,12 @@ const mayAssign = session.may("rounds.assign");
 const mayCancel = session.may("rounds.cancel");
 const callingOff = ref(false);
 const why = ref("");
-const ordersGiven = computed(() => every.value.filter((one) => one.order).length);
+const ordersGiven = computed(() =>
+  Object.entries(OUTCOMES).reduce(
+    (sum, [word, { goesOn }]) => sum + (goesOn ? (round.value?.outcomes[word] ?? 0) : 0),
+    0,
+  ),
+);
 const callOff = useMutation({
   mutationFn: () =>
     take(
@@ -58,14 +65,9 @@ const {
 });
 const mayList = computed(() => mayDecide.value && round.value?.state === "open" && !round.value.paused_at);
 const mayCallOff = computed(() => mayCancel.value && ["open", "settling"].includes(round.value?.state ?? ""));
-const items = useQuery({
-  queryKey: computed(() => ["rounds", "items", wanted.value, round.value?.state, round.value?.outcomes]),
-  queryFn: () =>
-    take(api.GET("/rounds/{review_round}/items", { params: { path: { review_round: wanted.value } } })),
-  placeholderData: (before) => before,
-});
+const items = useRoundItems(wanted, round);
 const by = computed(() => (route.query.by === "party" ? ("party" as const) : ("account" as const)));
-const every = computed(() => ordered(items.data.value?.items ?? [], by.value));
+const every = computed(() => ordered(items.items.value, by.value));
 const mine = computed(() => every.value.filter((one) => one.reviewer_id === me.value?.person.id));
 // A letter about one item leads to it.
 const first = computed(() => Number(route.query.item));
@@ -90,24 +92,28 @@ const act = useMutation({
       ? take(api.POST("/rounds/{review_round}/pause", { params }))
       : take(api.POST("/rounds/{review_round}/resume", { params }));
   },
-  onSuccess: again,
+  onSuccess: () => again(),
 });
-async function given(): Promise<void> {
+async function given(places: number[]): Promise<void> {
   giving.value = false;
-  await again();
+  await again(places);
 }
 async function finished(): Promise<void> {
   finishing.value = false;
   await again();
 }
-async function again(): Promise<void> {
+/** Look again: at some items, or, where it is not known which were changed, at all that the round shows changed. */
+async function again(places: readonly number[] = []): Promise<void> {
+  await items.refresh(places);
   await refetch();
   await queries.invalidateQueries({ queryKey: ["rounds"] });
 }
+async function decidedByList(): Promise<void> {
+  await items.read();
+  await again();
+}
 const undecided = computed(() => round.value?.outcomes["undecided"] ?? 0);
-const orders = computed(
-  () => every.value.filter((one) => one.decision && one.decision.choice !== "keep").length,
-);
+const orders = computed(() => round.value?.outcomes["to come"] ?? 0);
 const done = computed(() => {
   const o = round.value?.outcomes ?? {};
   return Object.entries(o)
@@ -217,7 +223,7 @@ const done = computed(() => {
         v-if="listing && mayList"
         :round="round"
         :mine="mine.length"
-        @decided="again"
+        @decided="decidedByList"
         @leave="listing = false"
       />
       <div v-if="mayCallOff && callingOff" class="mt-3">
@@ -247,7 +253,9 @@ const done = computed(() => {
         {{ done }} {{ done === 1 ? "needs" : "need" }} a person: solve it, or leave it open below.
       </p>
       <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
-      <ProblemNote v-if="items.error.value" :error="items.error.value" class="mt-4 max-w-xl" />
+      <ProblemNote v-if="items.error.value" :error="items.error.value" class="mt-4 max-w-xl">
+        <button type="button" class="button mt-3" @click="items.read()">Read the items again</button>
+      </ProblemNote>
       <p v-if="!round.count" class="mt-6 max-w-xl">Nothing was in its scope when it was opened.</p>
       <template v-else>
         <div class="mt-5 flex flex-wrap items-end justify-between gap-x-6">
@@ -264,6 +272,9 @@ const done = computed(() => {
             >
           </p>
         </div>
+        <p v-if="!items.complete.value && !items.error.value" class="small mt-3" role="status">
+          {{ every.length }} of {{ round.count }} items read so far…
+        </p>
         <div class="mt-4">
           <template v-if="shown === 'desk' && atDesk.length">
             <label
@@ -280,7 +291,7 @@ const done = computed(() => {
               @decided="again"
             />
           </template>
-          <RoundTable v-else :round="round" :items="every" @changed="again" />
+          <RoundTable v-else :round="round" :items="every" @changed="(place) => again([place])" />
         </div>
       </template>
       <p class="mt-5 font-mono text-small text-mute">openlatch round show {{ round.ref }}</p>

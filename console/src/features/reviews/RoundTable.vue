@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
 import { api, take, type Round, type RoundItem } from "@/api/client";
 import { useSession } from "@/api/session";
 import LeaveOpen from "@/features/taking_back/LeaveOpen.vue";
@@ -20,7 +21,11 @@ const COLUMNS: Column[] = [
 ];
 
 const props = defineProps<{ round: Round; items: RoundItem[] }>();
-const emit = defineEmits<{ changed: [] }>();
+const emit = defineEmits<{ changed: [place: number] }>();
+/** So many lines are drawn, and so many more whenever more are wanted. */
+const STEP = 200;
+const drawn = ref(STEP);
+const rows = computed(() => props.items.slice(0, drawn.value));
 const session = useSession();
 const { zone, me } = session;
 const mayLeave = session.may("rounds.leave_open");
@@ -32,14 +37,14 @@ const act = useMutation({
       ? take(api.POST("/rounds/{review_round}/try-again", { params, body: { place } }))
       : take(api.POST("/rounds/{review_round}/left-open", { params, body: { place, reason, owner } }));
   },
-  onSuccess: () => emit("changed"),
+  onSuccess: (_, { place }) => emit("changed", place),
 });
 </script>
 
 <template>
   <div class="overflow-x-auto" tabindex="0" role="region" aria-label="All items">
     <ProblemNote v-if="act.error.value" :error="act.error.value" class="mb-4 max-w-xl" />
-    <DataTable :columns="COLUMNS" :rows="items" :key-of="(item) => item.place" :least="820">
+    <DataTable :columns="COLUMNS" :rows="rows" :key-of="(item) => item.place" :least="820">
       <template #risk="{ row: item }">{{ item.facts.risk }}</template>
       <template #who="{ row: item }">
         <RouterLink
@@ -101,5 +106,8 @@ const act = useMutation({
         </template>
       </template>
     </DataTable>
+    <button v-if="drawn < items.length" type="button" class="button mt-3" @click="drawn += STEP">
+      Show {{ Math.min(STEP, items.length - drawn) }} more of {{ items.length }}
+    </button>
   </div>
 </template>

@@ -3,7 +3,7 @@ import type { RoundItem } from "@/api/client";
 import { alike, decided, following, ordered } from "./decisions";
 
 function item(place: number, more: Partial<RoundItem> = {}): RoundItem {
-  return { place, group: 0, outcome: "undecided", own: false, decision: null, ...more } as RoundItem;
+  return { place, group: "alike", outcome: "undecided", own: false, decision: null, ...more } as RoundItem;
 }
 
 describe("going through a round", () => {
@@ -27,7 +27,7 @@ describe("going through a round", () => {
     const items = [
       item(0),
       item(1),
-      item(2, { group: 1 }),
+      item(2, { group: "other" }),
       item(3, { outcome: "kept" }),
       item(4, { own: true }),
     ];

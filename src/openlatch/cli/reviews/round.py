@@ -32,7 +32,7 @@ from openlatch.client import Client
 from openlatch.core.phrases import counted
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
-from openlatch.words import Choice
+from openlatch.words import Choice, Outcome
 
 __all__ = ["round_"]
 
@@ -195,7 +195,7 @@ def decide(
         if file is not None:
             _from_file(client, round_ref, file)
             return
-        number = client.decide(
+        given = client.decide(
             round_ref,
             list(places),
             choice or "",
@@ -204,20 +204,23 @@ def decide(
             until=last(until),
             to=reviewer,
         )
-        items = [i.decision for i in client.round_items(round_ref) if i.place in places]
-        asked = ", ".join(dict.fromkeys(item.instead_of for item in items if item is not None and item.instead_of))
-        click.echo(f"{number} decided, instead of {asked}." if asked else f"{number} decided.")
+        _say(given)
 
 
 def _from_file(client: Client, round_ref: str, file: Path) -> None:
     kind = file.suffix.removeprefix(".").lower()
     try:
-        number = client.decide_by_file(round_ref, file.read_bytes(), kind if kind in wire.LISTS else "csv")
+        given = client.decide_by_file(round_ref, file.read_bytes(), kind if kind in wire.LISTS else "csv")
     except Invalid as error:
         for value in error.fields.get("errors") or []:
             click.echo(f"  {value['at']}: {value['problem']}", err=True)
         raise Failure(f"{file}: {error.message}", error.next_step, 2) from error
-    click.echo(f"{number} decided.")
+    _say(given)
+
+
+def _say(given: wire.Decided) -> None:
+    instead = f", instead of {', '.join(given.instead_of)}" if given.instead_of else ""
+    click.echo(f"{given.decided} decided{instead}.")
 
 
 @round_.command("finish", example="{decided} --count 0")
@@ -232,11 +235,11 @@ def finish(round_ref: str, count: int | None, dry_run: bool, no_wait: bool) -> N
     Shows what happens first, then asks how many orders that are.
     """
     with connect() as client:
-        items = client.round_items(round_ref)
+        review_round = client.round(round_ref)
         plan = client.plan_round(round_ref)
-        silent = sum(item.outcome == "undecided" for item in items)
+        silent = review_round.outcomes.get(Outcome.UNDECIDED, 0)
         rest = f"{silent} not decided" if silent else "all are decided"
-        out().print(f"{plan.count} of {counted(len(items), 'item')} become orders; {rest}.")
+        out().print(f"{plan.count} of {counted(review_round.count, 'item')} become orders; {rest}.")
         together(out(), plan.consequences, plan.refused)
         if dry_run:
             only_shown()
@@ -271,11 +274,9 @@ def cancel_round(round_ref: str, reason: str, yes: bool) -> None:
     """Cancel a round: it gives no more orders. Those it has given go on; cancel them one by one."""
     with connect() as client:
         review_round = client.round(round_ref)
-        under_way = [i.order for i in client.round_items(round_ref) if i.order]
+        under_way = sum(number for word, number in review_round.outcomes.items() if Outcome(word).goes_on)
         decided = sum(asked.decided for asked in review_round.progress)
-        orders = (
-            f"; {counted(len(under_way), 'order')} it has given will go on" if under_way else ", and no order was given"
-        )
+        orders = f"; {counted(under_way, 'order')} it has given will go on" if under_way else ", and no order goes on"
         click.echo(
             f"Round {review_round.ref} of “{review_round.review.name}”: "
             f"{decided} of {review_round.count} decided{orders}."

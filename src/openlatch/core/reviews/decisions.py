@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -18,11 +20,11 @@ __all__ = [
     "Decision",
     "Facts",
     "advised",
-    "alike",
     "changed_since",
     "checked",
     "choices",
     "ordered",
+    "question",
     "reason_needed",
 ]
 
@@ -174,17 +176,23 @@ def checked(facts: Facts, decision: Decision, today: date, risk_limit: int) -> D
     return decision
 
 
-def alike(facts: Facts) -> tuple[object, ...]:
-    """Return what makes two items of one account the same question: what they have, and what speaks for or against."""
-    return (
+def question(account_id: UUID, facts: Facts) -> str:
+    """Return what is asked about an entry, as 16 hexadecimal digits.
+
+    Two items of one account are the same question if they have the same, and the same speaks for or against it; so
+    they have the same digits, wherever and whenever they are looked at.
+    """
+    asked = (
+        str(account_id),
         facts.kind,
         facts.level,
         facts.outside,
         facts.left,
         facts.unused,
         facts.narrower,
-        tuple(rule for rule, _, _ in facts.flags),
+        [rule for rule, _, _ in facts.flags],
     )
+    return hashlib.sha256(json.dumps(asked).encode()).hexdigest()[:16]
 
 
 def changed_since(before: Facts, after: Facts, zone: str) -> tuple[str, ...]:

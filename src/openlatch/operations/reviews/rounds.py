@@ -9,7 +9,7 @@ from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author, Person
-from openlatch.core.reviews.decisions import Decision, advised, alike, changed_since, checked, reason_needed
+from openlatch.core.reviews.decisions import Decision, advised, changed_since, checked, question, reason_needed
 from openlatch.core.reviews.plans import Item, Round, RoundMove
 from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
@@ -27,6 +27,7 @@ from openlatch.store.reviews.reviews import Past, Progress
 from openlatch.words import Choice, Outcome, Role, RoundState
 
 __all__ = [
+    "Decided",
     "ItemSight",
     "RoundSight",
     "Said",
@@ -86,7 +87,7 @@ class ItemSight:
     advice: tuple[Choice, str]
     needs_reason: str
     """why keeping it needs a reason; empty if it does not"""
-    group: int
+    group: str
     """items of the same group are the same question"""
     past: Past | None = None
     changed: tuple[str, ...] = ()
@@ -115,18 +116,18 @@ def show(call: Call, text: str) -> RoundSight:
 
 
 @operation("rounds.items")
-def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight, ...]:
-    """The items of a round in their order: all, or those that are one's own to answer, or with one outcome."""
+def items(call: Call, text: str, limit: int, cursor: str | None, *, mine: bool, outcome: str) -> Page[ItemSight]:
+    """Some items of a round in their order: of all, of those that are one's own to answer, or with one outcome."""
     review = call.tx.reviews.find(text)
     reviewer = call.actor.person.id if mine and call.actor.person is not None else None
-    return _item_sights(call, review, call.tx.reviews.items(review.id, reviewer=reviewer, outcome=outcome))
+    page = call.tx.reviews.browse_items(review.id, reviewer=reviewer, outcome=outcome, limit=limit, cursor=cursor)
+    return Page(_item_sights(call, review, page.items), page.next)
 
 
 def _item_sights(call: Call, review_round: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
     listed = call.tx.entries.about({item.entry_id for item, _ in found})
     past = call.tx.reviews.past([item.entry_id for item, _ in found], review_round.opened_at)
     people = call.tx.people.ever()
-    groups: dict[object, int] = {}
     own = _own(call)
     sights = []
     for item, outcome in found:
@@ -139,7 +140,7 @@ def _item_sights(call: Call, review_round: Round, found: Sequence[tuple[Item, Ou
                 listed=listed[item.entry_id],
                 advice=advised(item.facts),
                 needs_reason=reason_needed(item.facts, keep, review_round.plan.risk_limit),
-                group=groups.setdefault((item.account_id, *alike(item.facts)), len(groups)),
+                group=question(item.account_id, item.facts),
                 past=before,
                 changed=changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
                 reviewer=people.get(item.reviewer) if item.reviewer is not None else None,
@@ -171,11 +172,19 @@ def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> For
     return foreseen(call, wishes, about if asked else None)
 
 
+@dataclass(frozen=True, slots=True)
+class Decided:
+    """How many items were decided, and the names of those who were asked about some of them instead."""
+
+    count: int
+    instead_of: tuple[str, ...]
+
+
 @operation("rounds.decide")
-def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: Mapping[int, int]) -> int:
+def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: Mapping[int, int]) -> Decided:
     """Decide items of an open round, alike or not; all of them or none. Until it is finished one's mind can change.
 
-    With `versions`, refuses (Changed) what someone else decided meanwhile. Returns how many were decided.
+    With `versions`, refuses (Changed) what someone else decided meanwhile.
     """
     review = call.tx.reviews.find(text)
     _answering(review)
@@ -249,7 +258,11 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
                 {"place": item.place, "entry": str(item.entry_id)} for item in after if _asked_instead(item) == whom
             ],
         )
-    return len(after)
+    return Decided(len(after), _names(_asked_instead(item) for item in after))
+
+
+def _names(several: Iterable[Author | None]) -> tuple[str, ...]:
+    return tuple(dict.fromkeys(str(one) for one in several if one is not None))
 
 
 def _asked_instead(item: Item) -> Author | None:
@@ -271,17 +284,17 @@ class Line:
 
 
 @operation("rounds.decide_list")
-def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
+def decide_list(call: Call, text: str, lines: Iterable[Line]) -> Decided:
     """Decide items of an open round by a list: all of it or none; what is wrong is said line by line.
 
-    Each line names its entry, so that a list of another round, or one that has slipped, decides nothing. Returns how
-    many were decided.
+    Each line names its entry, so that a list of another round, or one that has slipped, decides nothing.
     """
     review = call.tx.reviews.find(text)
     lines = list(lines)
     there = {item.place: item for item, _ in call.tx.reviews.items(review.id)}
     wrong: dict[int, str] = {}
     alike: dict[Said, dict[int, int]] = {}
+    instead: dict[str, None] = {}
     taken: set[int] = set()
     for line in lines:
         number, item = line.number, there.get(line.place)
@@ -294,7 +307,7 @@ def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
         taken.add(line.place)
     for said, numbers in alike.items():
         try:
-            decide(call, review.ref, list(numbers), said, {})
+            instead |= dict.fromkeys(decide(call, review.ref, list(numbers), said, {}).instead_of)
         except OpenLatchError:
             wrong |= _refused(call, review, said, numbers)
     if wrong:
@@ -303,7 +316,7 @@ def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
             next_step="Correct them, and send the whole list again.",
             errors=[{"at": f"line {number}", "problem": problem} for number, problem in sorted(wrong.items())],
         )
-    return len(lines)
+    return Decided(len(lines), tuple(instead))
 
 
 def _refused(call: Call, review_round: Round, said: Said, numbers: Mapping[int, int]) -> dict[int, str]:

@@ -272,27 +272,30 @@ class Reviews(Noun):
         """Return the entries that a round asks about."""
         return set(self._session.scalars(select(RoundItemRow.entry_id).where(RoundItemRow.round_id == round_id)))
 
-    def items(
-        self,
-        round_id: UUID,
-        *,
-        reviewer: UUID | None = None,
-        outcome: str = "",
-        places: Iterable[int] | None = None,
-        lock: bool = False,
-    ) -> tuple[tuple[Item, Outcome], ...]:
-        """Return items of a round in their order, each with what came of it."""
+    def browse_items(
+        self, round_id: UUID, *, reviewer: UUID | None, outcome: str, limit: int, cursor: str | None
+    ) -> Page[tuple[Item, Outcome]]:
+        """Return some items of a round in their order, each with what came of it."""
         query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
         if reviewer is not None:
             query = query.where(RoundItemRow.reviewer == reviewer)
+        if outcome:
+            query = query.where(outcome == _OUTCOME)
+        sort = Sort("place", (RoundItemRow.place,))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=_item)
+
+    def items(
+        self, round_id: UUID, *, outcome: str = "", places: Iterable[int] | None = None, lock: bool = False
+    ) -> tuple[tuple[Item, Outcome], ...]:
+        """Return items of a round in their order, each with what came of it."""
+        query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
         if outcome:
             query = query.where(outcome == _OUTCOME)
         if places is not None:
             query = query.where(RoundItemRow.place.in_(list(places)))
         if lock:
             query = query.with_for_update(of=RoundItemRow).execution_options(populate_existing=True)
-        rows = self._session.execute(query.order_by(RoundItemRow.place))
-        return tuple((_ITEM.read(row[0]), Outcome(row[1])) for row in rows)
+        return tuple(map(_item, self._session.execute(query.order_by(RoundItemRow.place))))
 
     def save_items(self, items: Iterable[Item]) -> None:
         """Store items one version on; raises Changed if someone else did so first."""
@@ -362,6 +365,10 @@ def _locked(query: Any, lock: bool) -> Any:
 def _round(row: RoundRow) -> Round:
     kept = {"paused": False, "next_at": None, "created_by": ""}
     return _ROUND.read(row, plan=_PLAN.read(SimpleNamespace(**{**row.plan, **kept, "id": row.plan_id})))
+
+
+def _item(row: Any) -> tuple[Item, Outcome]:
+    return _ITEM.read(row[0]), Outcome(row[1])
 
 
 def _same_name(name: str) -> Conflict:

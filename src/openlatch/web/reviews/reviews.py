@@ -8,6 +8,7 @@ from dataclasses import asdict
 from openlatch.operations.call import Call
 from openlatch.operations.reviews import plans, reports, rounds
 from openlatch.printing import CONTENT_TYPES, written
+from openlatch.store.pages import every
 from openlatch.web.api import Answer, Download, Routes, Upload
 from openlatch.web.reviews import decision_lists
 from openlatch.web.reviews.render import checked_of, item_of, review_of, round_of
@@ -90,21 +91,21 @@ def get_round(call: Call, review_round: str) -> wire.Round:
 
 @routes.route("GET", "/rounds/<review_round>/items", query=wire.RoundItemQuery, returns=wire.RoundItems)
 def list_round_items(call: Call, review_round: str, query: wire.RoundItemQuery) -> wire.RoundItems:
-    """All items of a round in their order, or one's own, or those with one outcome."""
-    sights = rounds.items(call, review_round, mine=query.mine, outcome=query.outcome or "")
-    return wire.RoundItems(items=[item_of(item) for item in sights])
+    """The items of a round in their order: all, one's own, or those with one outcome."""
+    page = rounds.items(call, review_round, query.limit, query.cursor, mine=query.mine, outcome=query.outcome or "")
+    return wire.RoundItems(items=[item_of(item) for item in page.items], next=page.next)
 
 
 @routes.route("POST", "/rounds/<review_round>/decisions", body=wire.DecisionWish, returns=wire.Decided)
 def decide(call: Call, review_round: str, body: wire.DecisionWish) -> wire.Decided:
     """Decide items of a round: all that are named, or none."""
-    return wire.Decided(decided=rounds.decide(call, review_round, body.places, _said(body), body.versions))
+    return _decided(rounds.decide(call, review_round, body.places, _said(body), body.versions))
 
 
 @routes.route("POST", "/rounds/<review_round>/decision-list", body=wire.DecisionList, returns=wire.Decided)
 def decide_list(call: Call, review_round: str, body: wire.DecisionList) -> wire.Decided:
     """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing."""
-    return wire.Decided(decided=rounds.decide_list(call, review_round, _lines(enumerate(body.lines, start=1))))
+    return _decided(rounds.decide_list(call, review_round, _lines(enumerate(body.lines, start=1))))
 
 
 @routes.route("GET", "/rounds/<review_round>/decision-file", query=wire.DecisionFileQuery, files=("text/csv",))
@@ -113,7 +114,10 @@ def get_decision_file(call: Call, review_round: str, query: wire.DecisionFileQue
 
     One's own access is left out: someone else decides about it.
     """
-    sights = rounds.items(call, review_round, mine=query.mine, outcome=Outcome.UNDECIDED.value)
+    undecided = Outcome.UNDECIDED.value
+    sights = every(
+        lambda size, cursor: rounds.items(call, review_round, size, cursor, mine=query.mine, outcome=undecided)
+    )
     content = decision_lists.written(item_of(item) for item in sights if not item.own)
     return Download(content, "text/csv; charset=utf-8", "decisions.csv")
 
@@ -126,7 +130,11 @@ def decide_by_file(call: Call, review_round: str, upload: Upload) -> wire.Decide
         # Read only once it is known that whoever sent it may decide.
         yield from _lines(decision_lists.read(rows(READABLE[upload.content_type](upload.content))))
 
-    return wire.Decided(decided=rounds.decide_list(call, review_round, lines()))
+    return _decided(rounds.decide_list(call, review_round, lines()))
+
+
+def _decided(given: rounds.Decided) -> wire.Decided:
+    return wire.Decided(decided=given.count, instead_of=list(given.instead_of))
 
 
 def _lines(several: Iterable[tuple[int, wire.DecisionLine]]) -> Iterator[rounds.Line]:

@@ -222,7 +222,7 @@ class RoundQuery(PageQuery):
     review: Search = ""
 
 
-class RoundItemQuery(Taken):
+class RoundItemQuery(PageQuery):
     """Which items are wanted: one's own to answer, or those that came to something."""
 
     mine: bool = False
@@ -297,7 +297,7 @@ class RoundItem(Sent):
     narrower: str
     needs_reason: str
     choices: list[Choice]
-    group: int
+    group: str
     reviewer: str
     reviewer_id: UUID | None
     own: bool
@@ -349,9 +349,10 @@ class DecisionFileQuery(Taken):
 
 
 class Decided(Sent):
-    """How many items were decided."""
+    """How many items were decided; `instead_of` are the names of those who were asked about some of them."""
 
     decided: int
+    instead_of: list[str]
 
 
 class ItemAssignment(Taken):
