@@ -7,6 +7,8 @@ from collections.abc import Iterator
 import pytest
 
 from openlatch.core.people.roles import OPERATIONS
+from openlatch.operations.inventory.entries import STANDING
+from openlatch.store.inventory.entries import EntryFilter
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
@@ -47,3 +49,9 @@ def test_an_operation_does_what_it_says_and_refuses_what_it_cannot_do(world: Wor
     world.refusals = 0
     OF[operation](world)
     assert world.refusals > 0, "every trial shows a refusal"
+
+
+def test_after_all_of_them_the_counts_that_are_kept_are_what_is_there(world: World) -> None:
+    with world.ridge.call() as call:
+        assert call.tx.tallies.standing() == call.tx.entries.summary(EntryFilter(states=STANDING))
+        assert call.tx.tallies.standing().entries > 0

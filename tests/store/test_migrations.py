@@ -46,7 +46,8 @@ def test_entries_learn_whom_their_provider_named_and_anyone_becomes_one_party(
     subjects = "select id, subject from entries where kind <> 'offer' and subject <> '' order by id"
     anyone = "select distinct party_id from entries where kind = 'open'"
     with psycopg.connect(furnished.service.settings.database_url) as database:
-        for table in migration.READ:
+        # What counts the entries of a workspace came later.
+        for table in (*migration.READ, "tallies"):
             database.execute(f"alter table {table} no force row level security")
         before = database.execute(subjects).fetchall()
         assert before

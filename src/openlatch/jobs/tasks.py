@@ -205,6 +205,7 @@ def tidy(store: Store, services: Services) -> None:
             notices.tidy(call)
             doings.tidy(call)
             security_events.tidy(call)
+            tx.tallies.fold()
 
 
 def publish_heads(store: Store, services: Services) -> None:

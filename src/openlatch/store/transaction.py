@@ -26,6 +26,7 @@ from openlatch.store.inventory.imports import Imports
 from openlatch.store.inventory.memberships import Memberships
 from openlatch.store.inventory.parties import Parties
 from openlatch.store.inventory.sameness import Sameness
+from openlatch.store.inventory.tallies import Tallies
 from openlatch.store.inventory.views import Views
 from openlatch.store.letting_in.offers import Offers
 from openlatch.store.letting_in.requests import Requests
@@ -91,6 +92,7 @@ class Transaction:
         self.imports = Imports(session, workspace.id)
         self.prints = Prints(session, workspace.id)
         self.entries = Entries(session, workspace.id)
+        self.tallies = Tallies(session, workspace.id)
         self.readings = Readings(session, workspace.id)
         self.facts = Facts(session, workspace.id)
         self.flags = Flags(session, workspace.id)

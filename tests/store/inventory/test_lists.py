@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from uuid import UUID, uuid4
 
 import pytest
@@ -14,8 +15,10 @@ from hypothesis import strategies as st
 from openlatch.core.inventory.activity import Activity
 from openlatch.core.model import Entry, Party, Provider, Workspace
 from openlatch.core.record.ledger import Event
+from openlatch.operations.inventory.entries import STANDING
 from openlatch.store import Store, Transaction
-from openlatch.store.inventory.entries import EntryFilter, Mark, Summary
+from openlatch.store.inventory.entries import EntryFilter, Mark
+from openlatch.store.inventory.tallies import Summary
 from openlatch.store.record.events import EventFilter
 from openlatch.words import EndReason, How, Kind, Power, State
 from tests.factories import account, ago, entry, ids, party
@@ -194,3 +197,85 @@ def test_what_was_done_is_kept_once_counted_by_how_and_forgotten_in_time(store: 
         assert tx.activity.counts(None, orla.id) == {How.OWN: 1, How.DELEGATE: 1, How.APP: 0}
         tx.activity.forget(ago(1.5))
         assert keys(tx) == ["0", "1"]
+
+
+class Change(NamedTuple):
+    """What happens to one of some entries."""
+
+    at: int
+    state: State
+    severity: int
+    party: int
+    account: int
+
+
+changes = st.lists(
+    st.builds(
+        Change,
+        at=st.integers(0, 14),
+        state=st.sampled_from(State),
+        severity=st.integers(0, 4),
+        party=st.integers(0, len(people) - 1),
+        account=st.integers(0, len(places) - 1),
+    ),
+    max_size=6,
+)
+
+
+@settings(max_examples=25, phases=[Phase.generate])
+@given(listed, st.lists(st.tuples(changes, st.booleans(), st.booleans()), max_size=4))
+def test_what_is_kept_of_how_much_there_is_is_what_would_be_counted(
+    blank: Ridge, found: list[tuple[Entry, int, bool]], turns: list[tuple[list[Change], bool, bool]]
+) -> None:
+    store = blank.service.store
+    workspace = founded(store)
+    everything = EntryFilter(states=STANDING)
+    with store.transaction(workspace) as tx:
+        tx.entries.add([each_entry for each_entry, *_ in found])
+        tx.entries.mark(Mark(one.id, severity, outside) for one, severity, outside in found)
+    now = {number: one for number, (one, *_) in enumerate(found)}
+    for several, undone, folded in turns:
+        with contextlib.suppress(Undone), store.transaction(workspace) as tx:
+            after = {}
+            for change in several:
+                if change.at in now:
+                    one = now[change.at]
+                    ended = {"end_reason": EndReason.REVOKED, "ended_at": NOW} if change.state is State.ENDED else {}
+                    after[change.at] = replace(
+                        one,
+                        state=change.state,
+                        party_id=people[change.party].id,
+                        account_id=places[change.account].id,
+                        version=one.version + 1,
+                        **{"end_reason": None, "ended_at": None, **ended},
+                    )
+            tx.entries.save_all(after.values())
+            tx.entries.mark(Mark(now[c.at].id, c.severity, outside=False) for c in several if c.at in now)
+            if undone:
+                raise Undone
+            now |= after
+        with store.transaction(workspace) as tx:
+            if folded:
+                tx.tallies.fold()
+            assert tx.tallies.standing() == tx.entries.summary(everything)
+    with store.transaction(workspace) as tx:
+        assert tx.tallies.standing() == tx.entries.summary(everything)
+
+
+class Undone(Exception):
+    """Something goes wrong in a transaction."""
+
+
+def test_two_who_change_what_is_on_one_account_do_not_wait_for_each_other(store: Store) -> None:
+    workspace = founded(store)
+    where = {"provider_id": provider.id, "account_id": places[0].id}
+    one, other = (entry(id=uuid4(), party_id=who.id, **where) for who in people[:2])
+    with store.transaction(workspace) as first:
+        first.entries.add([one])
+        with store.transaction(workspace) as second:
+            second.entries.add([replace(other, key="another")])
+            second.tallies.fold()
+        assert first.tallies.standing().entries == 2
+    with store.transaction(workspace) as tx:
+        tx.tallies.fold()
+        assert tx.tallies.standing() == Summary(entries=2, accounts=1, parties=2, flagged=0, severe=0)

@@ -22,12 +22,14 @@ from openlatch.operations.rules import policies
 from openlatch.operations.rules.advice import advice, known_levels
 from openlatch.operations.rules.flags import FlagSight
 from openlatch.operations.rules.risks import risk_lines
-from openlatch.store.inventory.entries import EntryFilter, Listed, Summary
+from openlatch.store.inventory.entries import EntryFilter, Listed
+from openlatch.store.inventory.tallies import Summary
 from openlatch.store.pages import Page, every
 from openlatch.wire.inventory.entries import EntryFilter as Wanted
 from openlatch.words import Action, Kind, Power, Severity, State
 
 __all__ = [
+    "STANDING",
     "Sight",
     "browse",
     "export",
@@ -40,6 +42,7 @@ __all__ = [
 ]
 
 Word = TypeVar("Word", bound=StrEnum)
+STANDING = tuple(state for state in State if state is not State.ENDED)
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,7 +125,10 @@ def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
 @operation("entries.summary")
 def summary(call: Call, wanted: Wanted) -> Summary:
     """How many entries a filter leaves, and how many of them have a flag."""
-    the_summary = call.tx.entries.summary(selection(call, wanted))
+    chosen = selection(call, wanted)
+    if chosen == EntryFilter(states=STANDING):
+        return call.tx.tallies.standing()
+    the_summary = call.tx.entries.summary(chosen)
     if within_sight(call) is None:
         return the_summary
     flags = [each_sight.flags for each_sight in export(call, wanted, "party")]
@@ -163,10 +169,9 @@ def selection(call: Call, wanted: Wanted) -> EntryFilter:
             "As member you do not see what the holder's rules say of access, and cannot choose by that.",
             next_step="Leave out flagged, rule and risk; what you may see is shown with each entry.",
         )
-    standing = tuple(state for state in State if state is not State.ENDED)
     plain = EntryFilter(
         q=wanted.q,
-        states=standing if wanted.state == "standing" else words(State, wanted.state, "state"),
+        states=STANDING if wanted.state == "standing" else words(State, wanted.state, "state"),
         kinds=words(Kind, wanted.kind, "kind"),
         powers=words(Power, wanted.power, "power"),
         flagged=wanted.flagged,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import date, timedelta
 from typing import TYPE_CHECKING
 from uuid import UUID
 
@@ -416,20 +416,22 @@ class _Seen:
     every: Everything
     frames: Frames
     kept: pl.DataFrame
+    upcoming: pl.DataFrame
+    """what was to be looked at again, and when"""
 
 
 def _look_at_everything(call: Call) -> _Seen:
     with call.tx.snapshot() as snapshot:
         ask = policies.in_force(call)
         every, frames = evaluation.everything(call, ask, snapshot)
-        return _Seen(ask, every, frames, snapshot.flags())
+        return _Seen(ask, every, frames, snapshot.flags(), snapshot.upcoming())
 
 
 def _store_everything(call: Call, seen: _Seen, known: Mapping[Subject, Collection[UUID]]) -> None:
     """Store what a whole evaluation changes, but for the subjects that are known better."""
     ask, every, frames = seen.ask, seen.every, seen.frames
-    but = {each_id for ids in known.values() for each_id in ids}
-    better = pl.DataFrame({"id": [each_id.bytes for each_id in but]}, schema={"id": pl.Binary})
+    but = {each_id.bytes for ids in known.values() for each_id in ids}
+    better = pl.DataFrame({"id": list(but)}, schema={"id": pl.Binary})
     kept = seen.kept.join(better, on="id", how="anti")
     names = pl.DataFrame(
         {"place": range(len(ask.program.rules)), "rule": [rule.rule.id for rule in ask.program.rules]},
@@ -445,7 +447,7 @@ def _store_everything(call: Call, seen: _Seen, known: Mapping[Subject, Collectio
         ]
     ).collect()
     _store_differences(call, frame.join(better, on="id", how="anti"), kept)
-    _look_all_again(call, every, kept, better, but)
+    _look_all_again(call, every, kept, seen.upcoming, better)
     _keep_marks(call, every, frames, frame, seen.kept, better)
 
 
@@ -477,8 +479,9 @@ def _findings(frame: pl.DataFrame) -> list[Finding]:
 
 
 def _look_all_again(
-    call: Call, every: Everything, kept: pl.DataFrame, better: pl.DataFrame, but: Collection[UUID]
+    call: Call, every: Everything, kept: pl.DataFrame, before: pl.DataFrame, better: pl.DataFrame
 ) -> None:
+    """Keep what has changed of when time alone may change what holds."""
     horizon = micros(call.now + evaluation.HORIZON - EPOCH)
     accepted = kept.filter(pl.col("accepted_until") <= horizon)
     soonest = [
@@ -486,11 +489,16 @@ def _look_all_again(
         for subject, frame in every.soonest.items()
     ]
     upcoming = pl.concat([*soonest, accepted.select("subject", "id", at="accepted_until")])
-    upcoming = upcoming.join(better, on="id", how="anti")
-    moments: dict[UUID, tuple[Subject, datetime]] = {}
-    for subject, value, at in upcoming.sort("at", descending=True).iter_rows():
-        moments[UUID(bytes=value)] = (Subject(subject), EPOCH + timedelta(microseconds=at))
-    call.tx.flags.look_all_again(moments, but)
+    # Two things on one subject are looked at again at the sooner of their instants.
+    upcoming = upcoming.group_by("subject", "id").agg(pl.col("at").min())
+    key = ["subject", "id", "at"]
+    over = before.join(upcoming, on=key, how="anti").join(better, on="id", how="anti")
+    new = upcoming.join(before, on=key, how="anti").join(better, on="id", how="anti")
+    moments = {
+        UUID(bytes=value): (Subject(subject), EPOCH + timedelta(microseconds=at))
+        for subject, value, at in new.select("subject", "id", "at").iter_rows()
+    }
+    call.tx.flags.look_again([*moments, *(UUID(bytes=value) for value in over["id"])], moments)
 
 
 def _keep_marks(

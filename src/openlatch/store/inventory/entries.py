@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
 from itertools import accumulate
@@ -20,6 +20,7 @@ from openlatch.store.codec import Codec, Form
 from openlatch.store.inventory.accounts import ACCOUNT
 from openlatch.store.inventory.parties import PARTY, party_matches
 from openlatch.store.inventory.rows import AccountRow, EntryRow, PartyRow
+from openlatch.store.inventory.tallies import Summary
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, folded, page
@@ -28,7 +29,7 @@ from openlatch.store.providers.rows import ProviderRow
 from openlatch.store.rules.rows import FlagRow
 from openlatch.words import EndReason, Kind, Power, State
 
-__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Mark", "Summary", "listing"]
+__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Mark", "listing"]
 
 V = TypeVar("V")
 NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
@@ -85,17 +86,6 @@ class Listed:
     severity: int
     outside: bool
     risk: int = 0
-
-
-@dataclass(frozen=True, slots=True)
-class Summary:
-    """How many entries a filter leaves, on how many accounts, and how many have a flag of what severity."""
-
-    entries: int
-    accounts: int
-    parties: int
-    flagged: int
-    severe: int
 
 
 _NEVER = literal(datetime(1970, 1, 1, tzinfo=UTC), EntryRow.last_used.type)
@@ -364,7 +354,10 @@ class Entries(Noun):
         return list(self._session.scalars(select(listed.c.id).order_by(listed.c.id)))
 
     def summary(self, wanted: EntryFilter) -> Summary:
-        listed = listing(wanted).subquery()
+        """Count the entries that a filter leaves."""
+        # What it is called is in other tables; without that, they need not be read.
+        query = listing(wanted) if wanted.q else select(EntryRow).where(*_conditions(wanted))
+        listed = query.subquery()
         columns = listed.c
         row = self._session.execute(
             select(
@@ -398,13 +391,19 @@ def listing(wanted: EntryFilter) -> Any:
                 func.array_to_string(EntryRow.resources, "\n").icontains(wanted.q, autoescape=True),
             )
         )
+    return query.where(*_conditions(wanted))
+
+
+def _conditions(wanted: EntryFilter) -> Iterator[Any]:
+    """What a filter asks of the entries themselves."""
     if wanted.states:
-        query = query.where(EntryRow.state.in_([s.value for s in wanted.states]))
+        yield EntryRow.state.in_([s.value for s in wanted.states])
     if wanted.kinds:
-        query = query.where(EntryRow.kind.in_([k.value for k in wanted.kinds]))
+        yield EntryRow.kind.in_([k.value for k in wanted.kinds])
     if wanted.powers:
-        query = query.where(EntryRow.powers.overlap([p.value for p in wanted.powers]))
-    query = query.where(EntryRow.risk >= wanted.risk)
+        yield EntryRow.powers.overlap([p.value for p in wanted.powers])
+    if wanted.risk:
+        yield EntryRow.risk >= wanted.risk
     for column, value in (
         (EntryRow.provider_id, wanted.provider_id),
         (EntryRow.account_id, wanted.account_id),
@@ -412,9 +411,9 @@ def listing(wanted: EntryFilter) -> Any:
         (EntryRow.party_id, wanted.own_party),
     ):
         if value is not None:
-            query = query.where(column == value)
+            yield column == value
     if wanted.flagged is not None:
-        query = query.where(EntryRow.severity > 0 if wanted.flagged else EntryRow.severity == 0)
+        yield EntryRow.severity > 0 if wanted.flagged else EntryRow.severity == 0
     if wanted.rule:
         flag = select(FlagRow.id).where(
             FlagRow.workspace_id == EntryRow.workspace_id,
@@ -426,15 +425,14 @@ def listing(wanted: EntryFilter) -> Any:
             FlagRow.rule == wanted.rule,
             FlagRow.cleared_at.is_(None),
         )
-        query = query.where(flag.exists())
+        yield flag.exists()
     if wanted.outside is not None:
-        query = query.where(EntryRow.outside if wanted.outside else not_(EntryRow.outside))
+        yield EntryRow.outside if wanted.outside else not_(EntryRow.outside)
     if wanted.unknown is not None:
         some = func.cardinality(EntryRow.unknown) > 0
-        query = query.where(some if wanted.unknown else not_(some))
+        yield some if wanted.unknown else not_(some)
     if wanted.ends:
-        query = query.where(_by_end(wanted.ends))
-    return query
+        yield _by_end(wanted.ends)
 
 
 def _by_end(word: str) -> Any:

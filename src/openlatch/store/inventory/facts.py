@@ -201,6 +201,10 @@ class Snapshot:
         }
         return self._read(wanted, "flags f where f.cleared_at is null")
 
+    def upcoming(self) -> pl.DataFrame:
+        """Return what is to be looked at again, and when: subject, id, at."""
+        return self._read({"subject": "u.subject", "id": "u.subject_id", "at": "u.at"}, "upcoming u where true")
+
     def pieces(self, statement: str) -> Iterator[pl.DataFrame]:
         """Return what a statement reads, some thousands of rows at a time."""
         with self._connection.cursor() as cursor:

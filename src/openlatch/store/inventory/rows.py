@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Computed, SmallInteger, Text
+from sqlalchemy import Computed, Identity, SmallInteger, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -25,6 +25,7 @@ __all__ = [
     "MembershipRow",
     "PartyRow",
     "SamenessRow",
+    "TallyRow",
     "ViewRow",
 ]
 
@@ -169,6 +170,19 @@ class EntryRow(Owned):
     """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""
     outside: Mapped[bool]
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
+
+
+class TallyRow(Base):
+    """What there are more or less of on an account or of a party; the database adds it to what entries change."""
+
+    __tablename__ = "tallies"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(Identity(always=True), primary_key=True)
+    subject: Mapped[str]
+    subject_id: Mapped[UUID]
+    entries: Mapped[int]
+    flagged: Mapped[int | None]
+    severe: Mapped[int | None]
 
 
 class ActivityRow(Owned):

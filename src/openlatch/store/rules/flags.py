@@ -174,12 +174,6 @@ class Flags(Noun):
         self._session.execute(delete(UpcomingRow).where(UpcomingRow.subject_id == func.any(list(seen))))
         add_rows(self._session, UpcomingRow, self._moments(moments))
 
-    def look_all_again(self, moments: Mapping[UUID, tuple[Subject, datetime]], but: Iterable[UUID] = ()) -> None:
-        """Replace everything that is to be looked at again, but for some subjects."""
-        others = UpcomingRow.subject_id != func.all(list(but))
-        self._session.execute(delete(UpcomingRow).where(others))
-        add_rows(self._session, UpcomingRow, self._moments(moments))
-
     # What is looked at while everything is
 
     def note_looks(self) -> None:
