@@ -89,6 +89,13 @@ def test_there_is_no_door_to_all_workspaces(plain: str) -> None:
         assert names == [("hill-farm",), ("kestrel-ridge",)], "who there is, and nothing of what they have"
 
 
+def test_each_table_is_seen_by_one_policy_so_that_its_indexes_are_used(plain: str) -> None:
+    """Of two policies either is enough to see a row, and no index finds what may be seen by one or the other."""
+    with psycopg.connect(plain) as connection:
+        several = "select tablename from pg_policies group by tablename having count(*) > 1"
+        assert connection.execute(several).fetchall() == [("workspaces",)]
+
+
 def test_the_service_does_its_work_with_these_rights(plain: str, blank: Ridge) -> None:
     service = service_on(plain, blank.service.settings.secret_keys[0])
     store = service.store

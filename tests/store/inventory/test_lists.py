@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+from collections.abc import Iterable, Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any, NamedTuple
@@ -19,6 +20,7 @@ from openlatch.operations.inventory.entries import STANDING
 from openlatch.store import Store, Transaction
 from openlatch.store.inventory.entries import EntryFilter, Mark
 from openlatch.store.inventory.tallies import Summary
+from openlatch.store.providers.words import Used
 from openlatch.store.record.events import EventFilter
 from openlatch.words import EndReason, How, Kind, Power, State
 from tests.factories import account, ago, entry, ids, party
@@ -199,6 +201,9 @@ def test_what_was_done_is_kept_once_counted_by_how_and_forgotten_in_time(store: 
         assert keys(tx) == ["0", "1"]
 
 
+LEVELS = ("", "guide", "guide", "owner", "A")
+
+
 class Change(NamedTuple):
     """What happens to one of some entries."""
 
@@ -246,6 +251,7 @@ def test_what_is_kept_of_how_much_there_is_is_what_would_be_counted(
                         state=change.state,
                         party_id=people[change.party].id,
                         account_id=places[change.account].id,
+                        level=LEVELS[change.severity],
                         version=one.version + 1,
                         **{"end_reason": None, "ended_at": None, **ended},
                     )
@@ -258,8 +264,19 @@ def test_what_is_kept_of_how_much_there_is_is_what_would_be_counted(
             if folded:
                 tx.tallies.fold()
             assert tx.tallies.standing() == tx.entries.summary(everything)
+            assert sorted(tx.words.used(provider.id), key=repr) == sorted(levels_of(now.values()), key=repr)
     with store.transaction(workspace) as tx:
         assert tx.tallies.standing() == tx.entries.summary(everything)
+
+
+def levels_of(entries: Iterable[Entry]) -> Iterator[Used]:
+    """The levels that stand among entries, counted one by one."""
+    held: dict[Any, list[Kind]] = {}
+    for one in entries:
+        if one.stands:
+            held.setdefault((one.level, one.permissions, one.stated), []).append(one.kind)
+    for (level, permissions, stated), kinds in held.items():
+        yield Used(level, permissions, stated, len(kinds), frozenset(kinds))
 
 
 class Undone(Exception):

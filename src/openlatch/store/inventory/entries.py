@@ -355,9 +355,7 @@ class Entries(Noun):
 
     def summary(self, wanted: EntryFilter) -> Summary:
         """Count the entries that a filter leaves."""
-        # What it is called is in other tables; without that, they need not be read.
-        query = listing(wanted) if wanted.q else select(EntryRow).where(*_conditions(wanted))
-        listed = query.subquery()
+        listed = select(EntryRow).where(*_conditions(wanted)).subquery()
         columns = listed.c
         row = self._session.execute(
             select(
@@ -381,21 +379,26 @@ def listing(wanted: EntryFilter) -> Any:
             ProviderRow, and_(ProviderRow.workspace_id == EntryRow.workspace_id, ProviderRow.id == EntryRow.provider_id)
         )
     )
-    if wanted.q:
-        query = query.where(
-            or_(
-                party_matches(wanted.q),
-                AccountRow.name.icontains(wanted.q, autoescape=True),
-                ProviderRow.name.icontains(wanted.q, autoescape=True),
-                EntryRow.level.icontains(wanted.q, autoescape=True),
-                func.array_to_string(EntryRow.resources, "\n").icontains(wanted.q, autoescape=True),
-            )
-        )
     return query.where(*_conditions(wanted))
 
 
+def _matches(q: str) -> Any:
+    """What has a text in its name, its level, or what it is on."""
+    # Each by itself, so that what has the name is found first, and not asked of every entry with all beside it.
+    resources = func.array_to_string(EntryRow.resources, "\n").icontains(q, autoescape=True)
+    return or_(
+        EntryRow.party_id.in_(select(PartyRow.id).where(party_matches(q))),
+        EntryRow.account_id.in_(select(AccountRow.id).where(AccountRow.name.icontains(q, autoescape=True))),
+        EntryRow.provider_id.in_(select(ProviderRow.id).where(ProviderRow.name.icontains(q, autoescape=True))),
+        EntryRow.level.icontains(q, autoescape=True),
+        and_(func.cardinality(EntryRow.resources) > 0, resources),
+    )
+
+
 def _conditions(wanted: EntryFilter) -> Iterator[Any]:
-    """What a filter asks of the entries themselves."""
+    """What a filter asks of entries."""
+    if wanted.q:
+        yield _matches(wanted.q)
     if wanted.states:
         yield EntryRow.state.in_([s.value for s in wanted.states])
     if wanted.kinds:
@@ -403,7 +406,7 @@ def _conditions(wanted: EntryFilter) -> Iterator[Any]:
     if wanted.powers:
         yield EntryRow.powers.overlap([p.value for p in wanted.powers])
     if wanted.risk:
-        yield EntryRow.risk >= wanted.risk
+        yield -EntryRow.risk <= -wanted.risk
     for column, value in (
         (EntryRow.provider_id, wanted.provider_id),
         (EntryRow.account_id, wanted.account_id),
@@ -412,6 +415,11 @@ def _conditions(wanted: EntryFilter) -> Iterator[Any]:
     ):
         if value is not None:
             yield column == value
+    yield from _marked(wanted)
+
+
+def _marked(wanted: EntryFilter) -> Iterator[Any]:
+    """What a filter asks of what is said about entries: flags, their circle, what is not known, and their end."""
     if wanted.flagged is not None:
         yield EntryRow.severity > 0 if wanted.flagged else EntryRow.severity == 0
     if wanted.rule:

@@ -18,6 +18,7 @@ __all__ = [
     "ActivityRow",
     "DocumentRow",
     "EntryRow",
+    "HeldLevelRow",
     "IdentifierRow",
     "ImportFormRow",
     "ImportPartRow",
@@ -170,6 +171,20 @@ class EntryRow(Owned):
     """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""
     outside: Mapped[bool]
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
+
+
+class HeldLevelRow(Base):
+    """How many entries more or less have a level at a provider; the database adds it to what entries change."""
+
+    __tablename__ = "held_levels"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(Identity(always=True), primary_key=True)
+    provider_id: Mapped[UUID]
+    level: Mapped[str]
+    permissions: Mapped[list[str]]
+    stated: Mapped[list[str] | None] = mapped_column(Several(Text))
+    kind: Mapped[str]
+    entries: Mapped[int]
 
 
 class TallyRow(Base):

@@ -1,7 +1,8 @@
 """How many entries stand, and on how many accounts: kept beside them by the database, so that nobody has to count.
 
 Whatever changes entries adds to the table `tallies` what there are more or less of on each account and of each party,
-in the same statement. What holds is the sum; from time to time the sums take the place of what was added up.
+and to `held_levels` of each level, in the same statement. What holds is the sum; from time to time the sums take the
+place of what was added up.
 """
 
 from __future__ import annotations
@@ -15,15 +16,25 @@ from openlatch.store.noun import Noun
 
 __all__ = ["Summary", "Tallies"]
 
-_FOLD = text(
-    """
-    with gone as (delete from tallies where workspace_id = :workspace returning subject, subject_id, entries, flagged,
-        severe)
-    insert into tallies (workspace_id, subject, subject_id, entries, flagged, severe)
-    select :workspace, subject, subject_id, sum(entries), coalesce(sum(flagged), 0), coalesce(sum(severe), 0)
-    from gone group by subject, subject_id
-    having sum(entries) <> 0 or coalesce(sum(flagged), 0) <> 0 or coalesce(sum(severe), 0) <> 0
-    """
+_FOLDS = (
+    text(
+        """
+        with gone as (delete from tallies returning subject, subject_id, entries, flagged, severe)
+        insert into tallies (workspace_id, subject, subject_id, entries, flagged, severe)
+        select :workspace, subject, subject_id, sum(entries), sum(flagged), sum(severe)
+        from gone group by subject, subject_id
+        having sum(entries) <> 0 or coalesce(sum(flagged), 0) <> 0 or coalesce(sum(severe), 0) <> 0
+        """
+    ),
+    text(
+        """
+        with gone as (delete from held_levels returning provider_id, level, permissions, stated, kind, entries)
+        insert into held_levels (workspace_id, provider_id, level, permissions, stated, kind, entries)
+        select :workspace, provider_id, level, permissions, stated, kind, sum(entries)
+        from gone group by provider_id, level, permissions, stated, kind
+        having sum(entries) <> 0
+        """
+    ),
 )
 
 
@@ -68,4 +79,5 @@ class Tallies(Noun):
 
     def fold(self) -> None:
         """Let sums take the place of what was added up."""
-        self._session.execute(_FOLD, {"workspace": self._workspace_id})
+        for fold in _FOLDS:
+            self._session.execute(fold, {"workspace": self._workspace_id})

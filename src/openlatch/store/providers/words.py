@@ -12,7 +12,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.powers import in_order
 from openlatch.core.providers.meaning import Words
-from openlatch.store.inventory.rows import EntryRow
+from openlatch.store.inventory.rows import HeldLevelRow
 from openlatch.store.noun import Noun
 from openlatch.store.providers.rows import WordRow
 from openlatch.words import Kind, Power
@@ -50,17 +50,23 @@ class ProviderWords(Noun):
 
     def used(self, provider_id: UUID) -> tuple[Used, ...]:
         """Return every combination of level, permissions and stated powers among the standing entries."""
-        columns = (EntryRow.level, EntryRow.permissions, EntryRow.stated)
-        kinds = func.array_agg(EntryRow.kind.distinct())
-        query = select(*columns, func.count(), kinds).where(
-            EntryRow.provider_id == provider_id, EntryRow.state != "ended"
-        )
+        row = HeldLevelRow
+        entries = func.sum(row.entries)
+        held = (
+            select(row.level, row.permissions, row.stated, row.kind, entries.label("entries"))
+            .where(row.provider_id == provider_id)
+            .group_by(row.level, row.permissions, row.stated, row.kind)
+            .having(entries != 0)
+            .subquery()
+        ).c
+        columns = (held.level, held.permissions, held.stated)
+        query = select(*columns, func.sum(held.entries), func.array_agg(held.kind.distinct()))
         return tuple(
             Used(
                 level,
                 tuple(permissions),
                 None if stated is None else _powers(stated),
-                count,
+                int(count),
                 frozenset(map(Kind, carried)),
             )
             for level, permissions, stated, count, carried in self._session.execute(query.group_by(*columns))
