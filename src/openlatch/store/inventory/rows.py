@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Computed, Identity, SmallInteger, Text
+from sqlalchemy import BigInteger, Computed, Identity, SmallInteger, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -178,13 +178,13 @@ class HeldLevelRow(Base):
 
     __tablename__ = "held_levels"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
-    number: Mapped[int] = mapped_column(Identity(always=True), primary_key=True)
+    number: Mapped[int] = mapped_column(BigInteger, Identity(always=True), primary_key=True)
     provider_id: Mapped[UUID]
     level: Mapped[str]
     permissions: Mapped[list[str]]
     stated: Mapped[list[str] | None] = mapped_column(Several(Text))
     kind: Mapped[str]
-    entries: Mapped[int]
+    entries: Mapped[int] = mapped_column(BigInteger)
 
 
 class TallyRow(Base):
@@ -192,12 +192,12 @@ class TallyRow(Base):
 
     __tablename__ = "tallies"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
-    number: Mapped[int] = mapped_column(Identity(always=True), primary_key=True)
+    number: Mapped[int] = mapped_column(BigInteger, Identity(always=True), primary_key=True)
     subject: Mapped[str]
     subject_id: Mapped[UUID]
-    entries: Mapped[int]
-    flagged: Mapped[int | None]
-    severe: Mapped[int | None]
+    entries: Mapped[int] = mapped_column(BigInteger)
+    flagged: Mapped[int | None] = mapped_column(BigInteger)
+    severe: Mapped[int | None] = mapped_column(BigInteger)
 
 
 class ActivityRow(Owned):

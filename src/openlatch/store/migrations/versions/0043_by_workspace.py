@@ -75,7 +75,7 @@ def _replace(function: str, returns: str, body: str) -> None:
         "declare before text := coalesce(current_setting('openlatch.workspace', true), ''); every uuid[]; one uuid; "
         "begin "
         "perform set_config('openlatch.housekeeping', 'on', true); "
-        "every := array(select id from workspaces); "
+        "every := array(select workspace_id from workspaces); "
         "perform set_config('openlatch.housekeeping', '', true); "
         "foreach one in array every loop "
         "perform set_config('openlatch.workspace', one::text, true); "
