@@ -79,3 +79,33 @@ def test_entries_learn_whom_their_provider_named_and_anyone_becomes_one_party(
         named = database.execute("select party_id from identifiers where scheme = 'anyone'").fetchall()
         assert named == [(value,)]
         database.rollback()
+
+
+def test_what_there_was_before_counts_were_kept_is_counted_once(
+    furnished: Ridge, things: Furniture, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert things.entry
+    counts = importlib.import_module("openlatch.store.migrations.versions.0042_tallies")
+    levels = importlib.import_module("openlatch.store.migrations.versions.0043_by_workspace")
+    kept = (
+        "select workspace_id, subject, subject_id, sum(entries), coalesce(sum(flagged), 0), coalesce(sum(severe), 0) "
+        "from tallies group by 1, 2, 3 having sum(entries) <> 0 order by 1, 2, 3",
+        "select workspace_id, provider_id, level, permissions, stated, kind, sum(entries) from held_levels "
+        "group by 1, 2, 3, 4, 5, 6 having sum(entries) <> 0 order by 1, 2, 3, 4, 5, 6",
+    )
+    with psycopg.connect(furnished.service.settings.database_url) as database:
+        for table in ("tallies", "held_levels"):
+            database.execute(f"alter table {table} no force row level security")
+        before = [database.execute(query).fetchall() for query in kept]
+        assert all(before)
+        database.execute("drop table tallies, held_levels")
+        for event in ("insert", "update", "delete"):
+            database.execute(f"drop function entries_tallied_on_{event}, entries_levelled_on_{event} cascade")
+        for migration in (counts, levels):
+            monkeypatch.setattr(migration, "op", database)
+        counts.upgrade()
+        levels._levels()
+        for table in ("tallies", "held_levels"):
+            database.execute(f"alter table {table} no force row level security")
+        assert [database.execute(query).fetchall() for query in kept] == before
+        database.rollback()
