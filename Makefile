@@ -11,7 +11,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash drill screenshots journeys audit lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash drill faults screenshots journeys audit lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -63,6 +63,9 @@ crash: setup ## kill worker, service, provider and database over hundreds of ord
 
 drill: drill-packages setup ## restart, kill and promote two web processes, four workers and a standby behind a proxy, and count what fails
 	@$(BIN)/python -m bench drill
+
+faults: setup ## fill the database's disk, hold a provider's answers, let a crowd ask, run two zones, and count (needs root)
+	@$(BIN)/python -m bench faults
 
 screenshots: picture-packages setup console site ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py

@@ -6,6 +6,7 @@ from bench.console import console
 from bench.described import described
 from bench.drill import drill
 from bench.exposures import exposure_difference
+from bench.faults import faults
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
 from bench.log import log
@@ -39,6 +40,7 @@ BENCHMARKS = {
     "described": described,
     "crash": crash,
     "drill": drill,
+    "faults": faults,
     "walk": walk,
 }
 

@@ -10,7 +10,7 @@ import hashlib
 import itertools
 import json
 import time
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -68,6 +68,12 @@ MOST_BYTES = 12 * 1024 * 1024
 log = structlog.get_logger()
 NOBODY = Actor("nobody")
 TOO_LONG = frozenset({"57014", "55P03"})
+SHORT_OF: Mapping[str, str] = {
+    "53100": "The disk of the database is full.",
+    "53200": "The database has no memory left.",
+    "53300": "The database takes no more connections.",
+}
+"""What the database says that it is short of, by its SQLSTATE."""
 """SQLSTATE of a statement that was cancelled because it took too long, and of a lock that did not become free."""
 NOTED_EVERY = timedelta(minutes=1)
 MOST_NOTED = 10_000
@@ -546,12 +552,20 @@ def bind_errors(app: Flask) -> None:
                     retry_after=5,
                 )
             )
-        log.error("the database does not answer", error=str(error.orig))
-        problem = OpenLatchError("The database does not answer. Nothing was changed.", next_step="Try again shortly.")
+        short = SHORT_OF.get(getattr(error.orig, "sqlstate", None) or "", "")
+        log.error(short or "the database does not answer", error=str(error.orig))
+        next_step = "Whoever runs the service has to make room; what is there can be read." if short else ""
+        problem = OpenLatchError(
+            f"{short or 'The database does not answer.'} Nothing was changed.",
+            next_step=next_step or "Try again shortly.",
+        )
         return _problem(problem, 503)
 
     @app.errorhandler(Exception)
     def unforeseen(error: Exception) -> Response:
+        behind = _behind(error)
+        if behind is not None:
+            return database(behind)
         wrong = backend().store.ready()
         if wrong:
             log.error(wrong, error=str(error))
@@ -564,6 +578,13 @@ def bind_errors(app: Flask) -> None:
             next_step="Try again; if it stays, the service's own messages tell more.",
         )
         return _problem(problem)
+
+
+def _behind(error: BaseException | None) -> OperationalError | None:
+    """What was wrong with the database, where something else failed for that."""
+    while error is not None and not isinstance(error, OperationalError):
+        error = error.__cause__ or error.__context__
+    return error
 
 
 def _methods_here() -> tuple[str, ...]:
