@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from uuid import uuid4
 
 import psycopg
 import pytest
 from psycopg import sql
+from sqlalchemy.engine import make_url
 
-from openlatch.core.model import Circle, Workspace
+from openlatch.core.model import Circle, Provider, Workspace
 from openlatch.errors import Misconfigured
 from openlatch.operations.call import as_service
 from openlatch.operations.people import people
 from openlatch.operations.people.keys import rotate
 from openlatch.store.base import Base
 from openlatch.words import Role
+from tests.factories import account, entry, party
 from tests.harness.databases import Databases
 from tests.harness.ridge import Ridge, service_on
 from tests.harness.sealing import seal_all
@@ -94,6 +97,31 @@ def test_each_table_is_seen_by_one_policy_so_that_its_indexes_are_used(plain: st
     with psycopg.connect(plain) as connection:
         several = "select tablename from pg_policies group by tablename having count(*) > 1"
         assert connection.execute(several).fetchall() == [("workspaces",)]
+
+
+def test_a_service_goes_on_changing_entries_while_the_counts_are_added_that_it_was_not_given_yet(
+    plain: str, blank: Ridge
+) -> None:
+    login = make_url(plain).username or ""
+    service = service_on(plain, blank.service.settings.secret_keys[0])
+    provider = Provider(uuid4(), "Ticket Desk", "feed", {})
+    where, who = account(id=uuid4(), provider_id=provider.id), party(id=uuid4())
+    held = entry(id=uuid4(), provider_id=provider.id, account_id=where.id, party_id=who.id)
+    with psycopg.connect(blank.service.settings.database_url) as owner:
+        owner.execute(sql.SQL("revoke all on tallies, held_levels from {}").format(sql.Identifier(login)))
+    try:
+        with service.store.transaction("hill-farm") as tx:
+            tx.providers.add(provider, b"")
+            tx.accounts.add([where])
+            tx.parties.add([who], [])
+            tx.entries.add([held])
+            tx.entries.save_all([replace(held, level="cashier", version=2)])
+    finally:
+        assert blank.store.grant(login)
+        service.store.close()
+    with blank.store.transaction("hill-farm") as tx:
+        assert tx.tallies.standing().entries == 1
+        assert [used.level for used in tx.words.used(provider.id)] == ["cashier"]
 
 
 def test_the_service_does_its_work_with_these_rights(plain: str, blank: Ridge) -> None:

@@ -116,7 +116,8 @@ def _levels() -> None:
         ("delete", "old table as before", before),
     ):
         op.execute(
-            f"create function entries_levelled_on_{event}() returns trigger language plpgsql as "
+            f"create function entries_levelled_on_{event}() returns trigger language plpgsql security definer "
+            "set search_path = public, pg_temp as "
             f"$$ begin {ADDED.format(rows)}; return null; end $$"
         )
         op.execute(
