@@ -68,13 +68,13 @@ MOST_BYTES = 12 * 1024 * 1024
 log = structlog.get_logger()
 NOBODY = Actor("nobody")
 TOO_LONG = frozenset({"57014", "55P03"})
+"""SQLSTATE of a statement that was cancelled because it took too long, and of a lock that did not become free."""
 SHORT_OF: Mapping[str, str] = {
     "53100": "The disk of the database is full.",
     "53200": "The database has no memory left.",
     "53300": "The database takes no more connections.",
 }
 """What the database says that it is short of, by its SQLSTATE."""
-"""SQLSTATE of a statement that was cancelled because it took too long, and of a lock that did not become free."""
 NOTED_EVERY = timedelta(minutes=1)
 MOST_NOTED = 10_000
 
@@ -554,12 +554,9 @@ def bind_errors(app: Flask) -> None:
             )
         short = SHORT_OF.get(getattr(error.orig, "sqlstate", None) or "", "")
         log.error(short or "the database does not answer", error=str(error.orig))
-        next_step = "Whoever runs the service has to make room; what is there can be read." if short else ""
-        problem = OpenLatchError(
-            f"{short or 'The database does not answer.'} Nothing was changed.",
-            next_step=next_step or "Try again shortly.",
-        )
-        return _problem(problem, 503)
+        next_step = "Whoever runs the service has to make room; then try again." if short else "Try again shortly."
+        told = f"{short or 'The database does not answer.'} Nothing was changed."
+        return _problem(OpenLatchError(told, next_step=next_step), 503)
 
     @app.errorhandler(Exception)
     def unforeseen(error: Exception) -> Response:

@@ -276,11 +276,9 @@ class Reviews(Noun):
         self, round_id: UUID, *, reviewer: UUID | None, outcome: str, limit: int, cursor: str | None
     ) -> Page[tuple[Item, Outcome]]:
         """Return some items of a round in their order, each with what came of it."""
-        query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
+        query = _items(round_id, outcome)
         if reviewer is not None:
             query = query.where(RoundItemRow.reviewer == reviewer)
-        if outcome:
-            query = query.where(outcome == _OUTCOME)
         sort = Sort("place", (RoundItemRow.place,))
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=_item)
 
@@ -288,9 +286,7 @@ class Reviews(Noun):
         self, round_id: UUID, *, outcome: str = "", places: Iterable[int] | None = None, lock: bool = False
     ) -> tuple[tuple[Item, Outcome], ...]:
         """Return items of a round in their order, each with what came of it."""
-        query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
-        if outcome:
-            query = query.where(outcome == _OUTCOME)
+        query = _items(round_id, outcome)
         if places is not None:
             query = query.where(RoundItemRow.place.in_(list(places)))
         if lock:
@@ -365,6 +361,11 @@ def _locked(query: Any, lock: bool) -> Any:
 def _round(row: RoundRow) -> Round:
     kept = {"paused": False, "next_at": None, "created_by": ""}
     return _ROUND.read(row, plan=_PLAN.read(SimpleNamespace(**{**row.plan, **kept, "id": row.plan_id})))
+
+
+def _items(round_id: UUID, outcome: str) -> Any:
+    query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
+    return query.where(outcome == _OUTCOME) if outcome else query
 
 
 def _item(row: Any) -> tuple[Item, Outcome]:
