@@ -11,6 +11,7 @@ from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
 from bench.log import log
 from bench.long_requests import export, importing
+from bench.memory_curve import memory_curve
 from bench.one_row import one_row
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
@@ -42,6 +43,7 @@ BENCHMARKS = {
     "drill": drill,
     "faults": faults,
     "walk": walk,
+    "memory": memory_curve,
 }
 
 wanted = sys.argv[1:] or list(BENCHMARKS)

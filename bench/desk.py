@@ -69,6 +69,7 @@ def inventory(size: int) -> dict[str, Any]:
     """What the desk lists: so many entries, each of another party, ten on an account."""
     kinds = ["delegate"]
     return {
+        "page": 1000,
         "description": {
             "feed": "open-latch-feed/1",
             "name": "Ticket Desk",

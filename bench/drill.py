@@ -14,16 +14,16 @@ import socket
 import subprocess
 import sys
 import tempfile
-import threading
 import time
+from collections import Counter
 from contextlib import ExitStack, suppress
-from dataclasses import dataclass, field
-from itertools import cycle
+from dataclasses import dataclass
 from pathlib import Path
 
 import httpx
 import psycopg
 
+from bench.asking import Asking
 from bench.desk import connected, founded, inventory, once, provider
 from openlatch.cli.record.log import verified
 from openlatch.client import Client
@@ -104,48 +104,6 @@ class Machine:
             self.process = None
 
 
-@dataclass
-class People:
-    """People who look and change things all the time; what went wrong for them is kept."""
-
-    url: str
-    token: str
-    paths: list[str]
-    asked: int = 0
-    failed: list[str] = field(default_factory=list)
-    _over: threading.Event = field(default_factory=threading.Event)
-    _threads: list[threading.Thread] = field(default_factory=list)
-
-    def __enter__(self) -> People:
-        self._threads = [threading.Thread(target=self._work, args=(number,)) for number in range(PEOPLE)]
-        for thread in self._threads:
-            thread.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._over.set()
-        for thread in self._threads:
-            thread.join()
-
-    def _work(self, number: int) -> None:
-        headers = {"Authorization": f"Bearer {self.token}"}
-        with httpx.Client(base_url=f"{self.url}/api/v1", headers=headers, timeout=60) as http:
-            for turn, path in enumerate(cycle(["/workspace", "/entries?limit=20", "/orders?limit=20", "change"])):
-                if self._over.is_set():
-                    return
-                try:
-                    if path == "change":
-                        answer = http.put(self.paths[number], json={"practice": turn % 8 < 4})
-                    else:
-                        answer = http.get(path)
-                    if answer.status_code != 200:
-                        self.failed.append(f"{path}: {answer.status_code} {answer.text[:200]}")
-                except httpx.HTTPError as error:
-                    self.failed.append(f"{path}: {type(error).__name__} {error}")
-                self.asked += 1
-                time.sleep(0.02)
-
-
 def drill() -> str:
     """Restart, kill and promote while people work and orders are under way; returns what went wrong, and how long."""
     if shutil.which("haproxy") is None:
@@ -185,17 +143,17 @@ def drill() -> str:
 
 def _rolled(client: Client, url: str, webs: list[Machine], admin: Path) -> dict[str, object]:
     """Restart the web processes one after the other while people work."""
-    token = client.make_own_token("people", days=1).secret
-    accounts = [account.id for account, _ in zip(client.accounts(), range(PEOPLE), strict=False)]
-    with People(url, token, [f"/accounts/{each_id}" for each_id in accounts]) as people:
+    with ExitStack() as people:
+        asking = [people.enter_context(Asking(client, url, number, pause=0.02)) for number in range(PEOPLE)]
         for _ in range(ROUNDS):
             for web in webs:
                 web.end(signal.SIGTERM)
                 web.start()
                 _until_up(f"http://localhost:{web.environment['OPENLATCH_PORT']}")
                 _until_seen(admin)
-    failed = {"failed": len(people.failed), "why": people.failed[:3]}
-    return {"requests": people.asked, **failed, "restarts": ROUNDS * len(webs)}
+    answers = sum((each.answers for each in asking), Counter())
+    failed = sum(count for told, count in answers.items() if not told.endswith(": 200"))
+    return {"requests": answers.total(), "failed": failed, "answers": dict(answers), "restarts": ROUNDS * len(webs)}
 
 
 def _taken_over(

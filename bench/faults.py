@@ -6,20 +6,19 @@ import json
 import os
 import subprocess
 import tempfile
-import threading
 import time
 from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager, suppress
 from datetime import timedelta
-from itertools import cycle
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
 import httpx
 
+from bench.asking import Asking, headers
 from bench.desk import connected, desk, founded, inventory, once, provider
 from openlatch.cli.record.log import verified
 from openlatch.client import Client
@@ -44,53 +43,6 @@ PATIENCE = 180.0
 def faults() -> str:
     """Try one after another; a line for each."""
     return "\n".join(json.dumps({"id": "faults", **one()}) for one in (_disk, _held, _crowd, _zones))
-
-
-class Asking(threading.Thread):
-    """Someone who reads a page of the inventory and changes an account, again and again, and notes what is answered."""
-
-    def __init__(self, client: Client, url: str) -> None:
-        super().__init__(daemon=True)
-        self.answers: Counter[str] = Counter()
-        self.worst = 0.0
-        self._account = next(iter(client.accounts())).ref
-        self._over = threading.Event()
-        self._http = httpx.Client(base_url=f"{url}/api/v1", headers=_headers(client), timeout=60)
-
-    def run(self) -> None:
-        """Ask until told to stop."""
-        for criticality in cycle(("vital", "minor")):
-            if self._over.wait(0.1):
-                return
-            for does, method, path, body in (
-                ("read", "GET", "/entries?limit=50", None),
-                ("changed", "PUT", f"/accounts/{self._account}", {"criticality": criticality}),
-            ):
-                begun = time.perf_counter()
-                self.answers[f"{does}: {self._answered(method, path, body)}"] += 1
-                self.worst = max(self.worst, time.perf_counter() - begun)
-
-    def _answered(self, method: str, path: str, body: object) -> str:
-        """The status of an answer, and for a problem its code; a refused connection is one too."""
-        try:
-            answer = self._http.request(method, path, json=body)
-        except httpx.HTTPError as error:
-            return type(error).__name__
-        told = answer.headers.get("Content-Type", "").startswith("application/problem+json")
-        return f"{answer.status_code} {answer.json()['code']}" if told else str(answer.status_code)
-
-    def __enter__(self) -> Asking:
-        self.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._over.set()
-        self.join()
-        self._http.close()
-
-
-def _headers(client: Client) -> dict[str, str]:
-    return {"Authorization": str(client._http.headers["Authorization"])}
 
 
 def _outcome(stack: Stack, client: Client, ref: str, keys: set[str]) -> dict[str, Any]:
@@ -197,7 +149,7 @@ def _crowd() -> dict[str, Any]:
         path = "/entries?limit=50"
 
         def one(_: int) -> None:
-            with httpx.Client(base_url=f"{stack.url}/api/v1", headers=_headers(client), timeout=120) as http:
+            with httpx.Client(base_url=f"{stack.url}/api/v1", headers=headers(client), timeout=120) as http:
                 for _ in range(EACH):
                     begun = time.perf_counter()
                     while (answer := http.get(path)).status_code == httpx.codes.SERVICE_UNAVAILABLE:

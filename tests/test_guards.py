@@ -125,6 +125,37 @@ def test_no_call_has_more_than_six_positional_arguments() -> None:
     assert crowded == []
 
 
+def named_queries(tree: ast.AST) -> set[str]:
+    """The variables of a module that hold a query."""
+    return {
+        name.id
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Assign) and ast.unparse(node.value).startswith("select(")
+        for name in node.targets
+        if isinstance(name, ast.Name)
+    }
+
+
+def of_any_length(value: ast.expr, queries: set[str]) -> bool:
+    """Whether a list may be as long as an inventory: no query, no constant, no words."""
+    written = ast.unparse(value)
+    words_of_it = isinstance(value, ast.ListComp) and isinstance(value.elt, ast.Attribute) and value.elt.attr == "value"
+    fixed = isinstance(value, ast.Tuple | ast.List) or written.lstrip("_").isupper()
+    return not (words_of_it or fixed or written in queries or written.startswith("select("))
+
+
+def test_no_statement_has_a_parameter_for_each_of_many() -> None:
+    """A statement has 65,535 at most: a list that grows with an inventory is one parameter, `== func.any(list)`."""
+    many = []
+    for path in sorted((SOURCE / "store").rglob("*.py")):
+        tree = ast.parse(path.read_text())
+        queries = named_queries(tree)
+        for node in ast.walk(tree):
+            if isinstance(node, ast.Call) and getattr(node.func, "attr", "") in {"in_", "not_in", "notin_"}:
+                many += [f"{path.name}:{node.lineno}" for value in node.args if of_any_length(value, queries)]
+    assert not many
+
+
 def test_hardly_anything_is_laid_out_by_hand() -> None:
     """A call or a table that the formatter would take apart is too wide; a few tables of data are."""
     by_hand = [

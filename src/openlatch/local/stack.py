@@ -82,6 +82,11 @@ class Stack:
         """The settings with which the product's processes run, for whoever starts more of them."""
         return self._environment
 
+    @property
+    def processes(self) -> Mapping[str, int]:
+        """The ids of the processes that run, by name."""
+        return {name: process.pid for name, process in self._processes.items()}
+
     def stand_in_url(self, name: str) -> str:
         """The address of a stand-in: `desk`, `dome`, `archive`, `sky`, `roll`, `box` or `bell`."""
         return f"http://127.0.0.1:{(self.folder / f'{name}.port').read_text()}"

@@ -39,6 +39,7 @@ from openlatch.simulator.stand_in import StandIn, answer
 __all__ = ["FeedStandIn"]
 
 PAGE = 40
+"""So many entries are on a page, unless the seed says `page`."""
 _STATUS = {"accepted": 202, "refused": 409}
 
 
@@ -62,6 +63,10 @@ class FeedStandIn(StandIn):
             Rule("/memberships", endpoint=self._set_member, methods=["POST"]),
         ]
 
+    @property
+    def _page(self) -> int:
+        return int(self._seed.get("page", PAGE))
+
     def fill(self, seed: dict[str, Any]) -> None:
         for noun in ("accounts", "parties", "entries", "documents", "activity", "directory"):
             for item in seed.get(noun, []):
@@ -77,17 +82,17 @@ class FeedStandIn(StandIn):
         if self.fault("garbage"):
             return answer({"entries": "see our web page"})
         start = int(request.args.get("cursor", "0"))
-        entries = self.items("entries")
-        entries = entries[: len(entries) - int(self.fault("hide") or 0)]
+        shown = max(self.count("entries") - int(self.fault("hide") or 0), 0)
+        end = min(start + self._page, shown)
         limit = self.fault("break_after")
-        if limit is not None and start + PAGE > int(limit):
+        if limit is not None and start + self._page > int(limit):
             return answer({"reason": "out of memory"}, 503)
-        page: dict[str, Any] = {"total": len(entries) + int(self.fault("total_off") or 0)}
+        page: dict[str, Any] = {"total": shown + int(self.fault("total_off") or 0)}
         if start == 0:
             page |= {noun: self.items(noun) for noun in ("accounts", "parties", "documents", "activity")}
             page["memberships"] = self._standing(self.items("memberships"))
-        page["entries"] = entries[start : start + PAGE]
-        page["next"] = str(start + PAGE) if start + PAGE < len(entries) else None
+        page["entries"] = self.some("entries", start, max(end - start, 0))
+        page["next"] = str(end) if end < shown else None
         return answer(page)
 
     def _party(self, _request: Request, party: str) -> Response:

@@ -28,6 +28,7 @@ __all__ = ["StandIn", "answer", "serve"]
 
 _SCHEMA = """
 create table if not exists items (place integer primary key, noun text, key text, body text, ended integer default 0);
+create index if not exists items_standing on items (noun, ended, place);
 create index if not exists items_key on items (noun, json_extract(body, '$.key'));
 create index if not exists items_party on items (noun, json_extract(body, '$.party'));
 create index if not exists items_member on items (noun, json_extract(body, '$.member'));
@@ -84,6 +85,16 @@ class StandIn(ABC):
             query += f" and json_extract(body, '$.{where[0]}') = ?"
             values.append(where[1])
         return [json.loads(row["body"]) for row in self._db.execute(f"{query} order by place", values)]
+
+    def count(self, noun: str) -> int:
+        """How many items of a noun there are."""
+        found = self._db.execute("select count(*) from items where noun = ? and ended = 0", [noun])
+        return int(found.fetchone()[0])
+
+    def some(self, noun: str, start: int, most: int) -> list[dict[str, Any]]:
+        """The items of a noun from a place on, so many at most."""
+        query = "select body from items where noun = ? and ended = 0 order by place limit ? offset ?"
+        return [json.loads(row["body"]) for row in self._db.execute(query, [noun, most, start])]
 
     def effect(self, entry: str, idempotency_key: str = "") -> None:
         """Remember that something was really changed."""

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import base64
 import binascii
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Generic, TypeVar
 from uuid import UUID
 
 import orjson
-from sqlalchemy import ColumnElement, Select, Text, cast, func, literal, tuple_
+from sqlalchemy import ARRAY, ColumnElement, Select, Text, any_, cast, func, literal, tuple_
 from sqlalchemy.orm import Session
 
 from openlatch.errors import Invalid
 
-__all__ = ["Page", "Sort", "every", "folded", "page"]
+__all__ = ["Page", "Sort", "any_of", "every", "folded", "page"]
 
 FIRST_PAGE, NEXT_PAGE = 50, 1000
 """How many rows are asked for at first, so that something can be sent soon, and then."""
@@ -44,6 +44,11 @@ class Page(Generic[T]):
 def folded(column: Any) -> ColumnElement[str]:
     """Return a column of names without its capitals, for sorting as people expect it."""
     return func.lower(column, type_=Text())
+
+
+def any_of(texts: Iterable[str]) -> Any:
+    """Return what an expression equals if it is one of the texts; one parameter, however many they are."""
+    return any_(literal(list(texts), ARRAY(Text())))
 
 
 def page(

@@ -15,7 +15,7 @@ from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import AccountRow, DocumentRow, EntryRow
 from openlatch.store.inventory.standing import AccountStanding, of_accounts
 from openlatch.store.noun import Noun, id_or_ref, the_one
-from openlatch.store.pages import Page, Sort, folded, page
+from openlatch.store.pages import Page, Sort, any_of, folded, page
 from openlatch.store.providers.rows import ProviderRow
 from openlatch.words import AccountOrder, Criticality
 
@@ -78,7 +78,7 @@ class Accounts(Noun):
 
     def lock(self, account_ids: Iterable[UUID]) -> None:
         """Keep others from letting anyone in to these accounts until this transaction is over."""
-        query = select(AccountRow.id).where(AccountRow.id.in_(list(account_ids))).order_by(AccountRow.id)
+        query = select(AccountRow.id).where(AccountRow.id == func.any(list(account_ids))).order_by(AccountRow.id)
         self._session.execute(query.with_for_update())
 
     def names(self, account_ids: Iterable[UUID]) -> dict[UUID, str]:
@@ -103,7 +103,7 @@ class Accounts(Noun):
         """Return the accounts that names or short forms mean, by the name in small letters."""
         wanted = {name.casefold() for name in names}
         query = select(AccountRow.id, AccountRow.name, AccountRow.ref).where(
-            _THERE, or_(func.lower(AccountRow.name).in_(wanted), AccountRow.ref.in_(wanted))
+            _THERE, or_(func.lower(AccountRow.name) == any_of(wanted), AccountRow.ref == any_of(wanted))
         )
         document: dict[str, tuple[UUID, ...]] = {}
         for row in self._session.execute(query) if wanted else ():

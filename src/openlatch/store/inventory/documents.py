@@ -45,7 +45,7 @@ class Documents(Noun):
 
     def of(self, account_ids: Iterable[UUID]) -> dict[UUID, tuple[Document, ...]]:
         """Return the documents of accounts, in a steady order; they name the account by the text of its id."""
-        query = select(DocumentRow).where(DocumentRow.account_id.in_(list(account_ids)))
+        query = select(DocumentRow).where(DocumentRow.account_id == func.any(list(account_ids)))
         documents_by_id: dict[UUID, list[Document]] = {}
         for row in self._session.scalars(query.order_by(DocumentRow.key)):
             statements = _STATEMENTS.validate_python(row.statements)

@@ -19,7 +19,7 @@ from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import EntryRow, IdentifierRow, PartyRow
 from openlatch.store.inventory.standing import PartyStanding, of_parties
 from openlatch.store.noun import Noun, id_or_ref, missing
-from openlatch.store.pages import Page, Sort, folded, page
+from openlatch.store.pages import Page, Sort, any_of, folded, page
 from openlatch.words import Kind, PartyKind, PartyOrder, PartyStatus
 
 __all__ = ["NO_PROVIDER", "PARTY", "ListedParty", "Parties", "PartyFilter", "party_matches"]
@@ -251,8 +251,8 @@ class Parties(Noun):
             .where(IdentifierRow.scheme == "address", PartyRow.verified)
         )
         domain = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
-        addresses = self._session.execute(verified.where(domain.in_(list(domains)))).scalars()
-        named = self._session.execute(verified.where(folded(PartyRow.name).in_([n.lower() for n in names])))
+        addresses = self._session.execute(verified.where(domain == any_of(domains))).scalars()
+        named = self._session.execute(verified.where(folded(PartyRow.name) == any_of(n.lower() for n in names)))
         return list(addresses), {row.name: row.value for row in named}
 
     def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:
@@ -280,14 +280,15 @@ class Parties(Noun):
         if not wanted:
             return {}
         addressed = select(IdentifierRow.value, IdentifierRow.party_id).where(
-            IdentifierRow.scheme == "address", IdentifierRow.value.in_(wanted)
+            IdentifierRow.scheme == "address", IdentifierRow.value == any_of(wanted)
         )
         pairs = {(row.value, row.party_id) for row in self._session.execute(addressed)}
-        several = select(IdentifierRow.value).where(IdentifierRow.scheme == "shared", IdentifierRow.value.in_(wanted))
+        shared = (IdentifierRow.scheme == "shared", IdentifierRow.value == any_of(wanted))
+        several = select(IdentifierRow.value).where(*shared)
         pairs |= {(value, each_id) for value in self._session.scalars(several) for each_id in self.carrying(value)}
         now = func.coalesce(PartyRow.joined_into, PartyRow.id).label("id")
         called = select(now, PartyRow.name, PartyRow.ref).where(
-            or_(func.lower(PartyRow.name).in_(wanted), PartyRow.ref.in_(wanted))
+            or_(func.lower(PartyRow.name) == any_of(wanted), PartyRow.ref == any_of(wanted))
         )
         for row in self._session.execute(called):
             pairs |= {(name, row.id) for name in {row.name.casefold(), row.ref} & wanted}
@@ -303,11 +304,11 @@ class Parties(Noun):
         if not every:
             return ()
         domain = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
-        near = select(IdentifierRow.party_id).where(IdentifierRow.scheme == "address", domain.in_(domains))
+        near = select(IdentifierRow.party_id).where(IdentifierRow.scheme == "address", domain == any_of(domains))
         query = select(PartyRow).where(
             PartyRow.verified.is_(False),
             _one_of_its_own,
-            or_(PartyRow.id.in_(near), folded(PartyRow.name).in_([party.name.lower() for party in every])),
+            or_(PartyRow.id.in_(near), folded(PartyRow.name) == any_of(party.name.lower() for party in every)),
         )
         return tuple(self._values(PARTY, query))
 

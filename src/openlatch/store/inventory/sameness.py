@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, or_, select, text, tuple_, update
+from sqlalchemy import ARRAY, ColumnElement, cast, func, or_, select, text, tuple_, update
 
 from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.inventory.sameness import Decision
@@ -134,13 +134,14 @@ class Sameness(Noun):
 
     def move_keys(self, was: UUID, becomes: UUID, keys: Sequence[Identifier], nameless: dict[str, list[str]]) -> None:
         """Have what providers know by these keys be another party's, and what else is named."""
-        names = [(key.scheme, key.value) for key in keys]
-        theirs = tuple_(IdentifierRow.scheme, IdentifierRow.value).in_(names)
+        theirs = _one_of(
+            [(IdentifierRow.scheme, [k.scheme for k in keys]), (IdentifierRow.value, [k.value for k in keys])]
+        )
         mine = IdentifierRow.party_id == was
         self._session.execute(update(IdentifierRow).where(mine, theirs).values(party_id=becomes, digest=None))
         own = [(UUID(key.scheme), key.value) for key in keys if key.scheme not in NO_PROVIDER]
         ids = [UUID(each_text) for each_text in nameless.get("entries", ())]
-        by_key = tuple_(EntryRow.provider_id, EntryRow.subject).in_(own)
+        by_key = _one_of([(EntryRow.provider_id, [one for one, _ in own]), (EntryRow.subject, [key for _, key in own])])
         self._move_entries(was, becomes, or_(by_key, EntryRow.id == func.any(ids)))
         # Of one provider a party has one key: all that it did there, it did by that.
         self._move_done(was, becomes, [each_id for each_id, value in own if not value.startswith(WRITTEN)])
@@ -173,3 +174,11 @@ class Sameness(Noun):
             if providers is not None:
                 statement = statement.where(row.provider_id == func.any(providers))
             self._session.execute(statement.values({column.key: becomes}))
+
+
+def _one_of(wanted: Sequence[tuple[Any, Sequence[Any]]]) -> ColumnElement[bool]:
+    """Columns that have, together, one of the values that stand beside each other."""
+    columns = [column for column, _ in wanted]
+    lists = [cast(list(values), ARRAY(column.type)) for column, values in wanted]
+    there = func.unnest(*lists).table_valued(*(column.key for column in columns))
+    return tuple_(*columns).in_(select(*there.c))

@@ -76,7 +76,7 @@ class Offers(Noun):
         """Return offers, the latest first; with `address`, those to whoever has it."""
         query = select(OfferRow)
         if chosen := [state.value for state in states]:
-            query = query.where(OfferRow.state.in_(chosen))
+            query = query.where(OfferRow.state == func.any(chosen))
         if address is not None:
             query = query.where(OfferRow.address == address)
         the_page = page(self._session, query, _LATEST, limit=limit, cursor=cursor, read=lambda row: row[0])
@@ -100,7 +100,7 @@ class Offers(Noun):
 
     def _whole(self, rows: Iterable[OfferRow]) -> tuple[Offer, ...]:
         every = list(rows)
-        query = select(OfferPartRow).where(OfferPartRow.offer_id.in_([row.id for row in every]))
+        query = select(OfferPartRow).where(OfferPartRow.offer_id == func.any([row.id for row in every]))
         parts: dict[UUID, list[Part]] = {}
         for part in self._session.scalars(query.order_by(OfferPartRow.place).execution_options(populate_existing=True)):
             parts.setdefault(part.offer_id, []).append(_PART.validate_python(part.part))

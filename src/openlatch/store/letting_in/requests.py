@@ -46,7 +46,7 @@ class Requests(Noun):
         """Return requests, the latest first; with `address`, those of whoever has it."""
         query = select(RequestRow)
         if chosen := [state.value for state in states]:
-            query = query.where(RequestRow.state.in_(chosen))
+            query = query.where(RequestRow.state == func.any(chosen))
         if address is not None:
             query = query.where(RequestRow.address == address)
         return page(self._session, query, _LATEST, limit=limit, cursor=cursor, read=_REQUEST.first)

@@ -133,7 +133,7 @@ class Orders(Noun):
         """Return the open orders, none that waits for a person, that should have moved before an instant."""
         waiting = [s.value for s in (OrderState.RUNNING, OrderState.WAITING, OrderState.TOLD)]
         due = func.coalesce(OrderRow.again_at, OrderRow.ordered_at)
-        rows = self._session.scalars(select(OrderRow).where(OrderRow.state.in_(waiting), due < instant))
+        rows = self._session.scalars(select(OrderRow).where(OrderRow.state == func.any(waiting), due < instant))
         return tuple(_order(row) for row in rows)
 
     def ending(self, entry_ids: Iterable[UUID]) -> Mapping[UUID, EndReason]:

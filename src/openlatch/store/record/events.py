@@ -262,7 +262,7 @@ def _conditions(wanted: EventFilter) -> list[ColumnElement[bool]]:
             )
         )
     if wanted.acts:
-        conditions.append(EventRow.act.in_(wanted.acts))
+        conditions.append(EventRow.act == func.any(list(wanted.acts)))
     if wanted.since is not None:
         conditions.append(EventRow.at >= wanted.since)
     if wanted.until is not None:

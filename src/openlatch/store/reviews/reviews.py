@@ -144,7 +144,9 @@ class Reviews(Noun):
             return ()
         end: int = self._session.scalar(select(SealRow.size)) or 0
         # What was made before the plan was is not its matter, though it was sealed later: ids tell when.
-        the_query = select(EventRow).where(EventRow.act.in_(acts), EventRow.number > seen, EventRow.number <= end)
+        the_query = select(EventRow).where(
+            EventRow.act == func.any(list(acts)), EventRow.number > seen, EventRow.number <= end
+        )
         rows = self._session.scalars(the_query.where(EventRow.id > plan_id).order_by(EventRow.number).limit(1000)).all()
         if not rows and end - seen > PASSED_OVER:
             self.heeded(plan_id, end)
@@ -214,7 +216,7 @@ class Reviews(Noun):
         """Return for each round how many items came to what: undecided, kept, to come, a state of orders, and so on."""
         query = (
             _with_orders(RoundItemRow.round_id, _OUTCOME.label("outcome"), func.count())
-            .where(RoundItemRow.round_id.in_(round_ids))
+            .where(RoundItemRow.round_id == func.any(list(round_ids)))
             .group_by(RoundItemRow.round_id, _OUTCOME)
         )
         documents: dict[UUID, dict[str, int]] = {round_id: {} for round_id in round_ids}
@@ -227,7 +229,9 @@ class Reviews(Noun):
         going = and_(GOES_ON, not_(waits_long(now)))
         query = (
             _with_orders(RoundItemRow.round_id)
-            .where(RoundItemRow.round_id.in_(round_ids), RoundItemRow.left_open.is_(None), ~RoundItemRow.gone)
+            .where(
+                RoundItemRow.round_id == func.any(list(round_ids)), RoundItemRow.left_open.is_(None), ~RoundItemRow.gone
+            )
             .where(or_(_OUTCOME.in_([Outcome.TO_COME.value]), and_(RoundItemRow.order_id.is_not(None), going)))
         )
         return {row[0] for row in self._session.execute(query.distinct())}
@@ -288,7 +292,7 @@ class Reviews(Noun):
         """Return items of a round in their order, each with what came of it."""
         query = _items(round_id, outcome)
         if places is not None:
-            query = query.where(RoundItemRow.place.in_(list(places)))
+            query = query.where(RoundItemRow.place == func.any(list(places)))
         if lock:
             query = query.with_for_update(of=RoundItemRow).execution_options(populate_existing=True)
         return tuple(map(_item, self._session.execute(query.order_by(RoundItemRow.place))))

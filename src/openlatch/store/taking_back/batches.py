@@ -167,7 +167,7 @@ class Batches(Noun):
         """Return for each batch how many things came to what: a state of orders, refused, done, to do, or to come."""
         query = (
             self._items(BatchItemRow.batch_id, _OUTCOME.label("outcome"), func.count())
-            .where(BatchItemRow.batch_id.in_(batch_ids))
+            .where(BatchItemRow.batch_id == func.any(list(batch_ids)))
             .group_by(BatchItemRow.batch_id, _OUTCOME)
         )
         documents: dict[UUID, dict[str, int]] = {batch_id: {} for batch_id in batch_ids}
@@ -211,7 +211,7 @@ class Batches(Noun):
         people = or_(_ASKS, and_(BatchItemRow.order_id.is_not(None), waits_long(now)))
         query = (
             self._items(BatchItemRow.batch_id, BatchItemRow.phase, func.bool_and(people))
-            .where(BatchItemRow.batch_id.in_(list(batch_ids)), _GOES_ON)
+            .where(BatchItemRow.batch_id == func.any(list(batch_ids)), _GOES_ON)
             .group_by(BatchItemRow.batch_id, BatchItemRow.phase)
             .order_by(BatchItemRow.batch_id, BatchItemRow.phase)
         )

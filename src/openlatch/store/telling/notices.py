@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import delete, func, select, update
 
 from openlatch.core.telling.notices import Notice
 from openlatch.store.bulk import add_new
@@ -76,7 +76,7 @@ class Notices(Noun):
 
     def put_in(self, ids: Iterable[UUID], letter_id: UUID) -> None:
         """Keep in which letter news goes out, before it is sent."""
-        self._session.execute(update(NoticeRow).where(NoticeRow.id.in_(list(ids))).values(letter_id=letter_id))
+        self._session.execute(update(NoticeRow).where(NoticeRow.id == func.any(list(ids))).values(letter_id=letter_id))
 
     def sent(self, letter_id: UUID, now: datetime) -> None:
         statement = update(NoticeRow).where(NoticeRow.letter_id == letter_id)
