@@ -16,7 +16,7 @@ from openlatch.client import Client
 from openlatch.core.model import Workspace
 from openlatch.local.stack import Stack
 from openlatch.operations.call import as_service
-from openlatch.operations.rules import flags
+from openlatch.operations.rules import whole
 
 __all__ = ["export", "importing"]
 
@@ -31,7 +31,7 @@ def export() -> str:
     with stack() as running:
         workspace = made(running, EXPORTED)
         with running.service.store.transaction(workspace.id) as tx:
-            flags.evaluate_everything(as_service(tx, running.service.services))
+            whole.evaluate_everything(as_service(tx, running.service.services))
         url, headers = _signed_in(running, workspace.slug)
         first, sent = [0.0], [0]
 

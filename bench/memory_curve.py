@@ -16,20 +16,27 @@ import httpx
 from bench.asking import Asking, headers
 from bench.desk import desk
 from openlatch.client import Client
+from openlatch.errors import OpenLatchError
 from openlatch.local.stack import Stack
 
 __all__ = ["memory_curve"]
 
 ENTRIES = 100_000
 PEOPLE = 2
-BUSY, QUIET = 3, 1
-"""Minutes with something large going on all the time, and then with nothing."""
+BUSY, QUIET = 50, 10
+"""Minutes with something large every minute or two, and then with nothing."""
+PAUSE = 60
+"""Seconds between what is large."""
 FILES = ("/entries/export?format=csv", "/parties/export?format=csv", "/accounts/export?format=jsonl", "/log/copy")
 
 
 def memory_curve() -> str:
-    """Take the size of each process every minute; prints them, and as its last line how it ended."""
+    """Take the size of each process after each large thing; prints them, and as its last line all of them."""
     with desk(ENTRIES) as (stack, client):
+        for name in ("worker", "web"):
+            stack.kill(name)
+        stack.start_web()
+        stack.start_worker()
         seen = [_sizes(stack)]
         start = time.monotonic()
         with (
@@ -37,11 +44,17 @@ def memory_curve() -> str:
             httpx.Client(base_url=f"{stack.url}/api/v1", headers=headers(client), timeout=600) as http,
         ):
             people = [asking.enter_context(Asking(client, stack.url, number, pause=1)) for number in range(PEOPLE)]
+            failed: list[str] = []
             large = cycle(_large(client, http))
             while (minutes := (time.monotonic() - start) / 60) < BUSY:
-                name, took = _timed(next(large))
+                name, work = next(large)
+                told = _timed(work)
+                if told.startswith("failed"):
+                    failed.append(f"{name} {told}")
+                    print((stack.folder / "web.log").read_text()[-4000:], file=sys.stderr)
                 seen.append(_sizes(stack))
-                print(f"{minutes:.1f} min: {name} {took:.0f} s, {seen[-1]} MB", file=sys.stderr, flush=True)
+                print(f"{minutes:.1f} min: {name} {told}, {seen[-1]} MB", file=sys.stderr, flush=True)
+                time.sleep(PAUSE)
         busy = len(seen)
         for _ in range(QUIET):
             time.sleep(60)
@@ -50,11 +63,12 @@ def memory_curve() -> str:
     return json.dumps(
         {
             "id": "memory",
-            "what": f"{ENTRIES} entries read, written as files and checked for {BUSY} minutes, then {QUIET} without",
+            "what": f"{ENTRIES} entries read, and written as files for {BUSY} minutes, then {QUIET} without",
             "answers": dict(answers),
+            "failed": failed,
             "mb": {
                 name: {
-                    "after_reading": seen[0][name],
+                    "at_rest": seen[0][name],
                     "busy": [each[name] for each in seen[1:busy]],
                     "quiet": [each[name] for each in seen[busy:]],
                 }
@@ -83,11 +97,14 @@ def _large(client: Client, http: httpx.Client) -> list[tuple[str, Callable[[], o
     return [("reading", read), *((path, fetched(path)) for path in FILES)]
 
 
-def _timed(act: tuple[str, Callable[[], object]]) -> tuple[str, float]:
-    name, work = act
+def _timed(work: Callable[[], object]) -> str:
+    """How long something took, or how it failed."""
     begun = time.monotonic()
-    work()
-    return name, time.monotonic() - begun
+    try:
+        work()
+    except (httpx.HTTPError, OpenLatchError) as error:
+        return f"failed after {time.monotonic() - begun:.0f} s: {error}"
+    return f"{time.monotonic() - begun:.0f} s"
 
 
 def _sizes(stack: Stack) -> dict[str, int]:

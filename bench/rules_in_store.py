@@ -8,7 +8,7 @@ from bench.holder import connected, made, settle, stack
 from bench.measure import Pair, growth, line
 from openlatch.core.model import Workspace
 from openlatch.operations.call import as_service
-from openlatch.operations.rules import flags
+from openlatch.operations.rules import flags, whole
 from openlatch.wiring import Service
 
 __all__ = ["after_one_change", "database_to_flags"]
@@ -74,7 +74,7 @@ def _everything(service: Service, workspace: Workspace) -> int:
     """Evaluate all rules in columns; returns how many flags were raised or cleared by it."""
     with service.store.transaction(workspace.id) as tx:
         call = as_service(tx, service.services)
-        flags.evaluate_everything(call)
+        whole.evaluate_everything(call)
         now = call.now
     with connected(service, workspace) as connection:
         row = connection.execute(

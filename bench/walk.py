@@ -15,7 +15,7 @@ from bench.holder import ADDRESS, PASSWORD, made, settle, stack
 from bench.measure import growth, service_memory
 from openlatch.client import Client
 from openlatch.operations.call import as_service
-from openlatch.operations.rules import flags
+from openlatch.operations.rules import whole
 from openlatch.operations.rules.policy_file import BUILT_IN
 from openlatch.web.app import description
 
@@ -87,7 +87,7 @@ def _at(size: int) -> Seen:
         print(f"{size}: made in {time.perf_counter() - start:.0f} s", file=sys.stderr, flush=True)
         with running.service.store.transaction(workspace.id) as tx:
             start = time.perf_counter()
-            flags.evaluate_everything(as_service(tx, running.service.services))
+            whole.evaluate_everything(as_service(tx, running.service.services))
         took = time.perf_counter() - start
         seen["(first evaluation of all rules)"] = (took, took)
         settle(running.service)

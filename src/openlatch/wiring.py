@@ -38,6 +38,7 @@ from openlatch.core.providers.ports import Connector
 from openlatch.core.providers.security_events import EventStream, Issuer
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
+from openlatch.memory import sparing
 from openlatch.operations.call import Services
 from openlatch.operations.credentials import Passwords, Vault
 from openlatch.store import Store
@@ -171,6 +172,7 @@ class Service:
     def web(self) -> Flask:
         """Return the service as a WSGI app."""
         self.store.hurry(PATIENCE, PATIENCE_FOR_LOCKS)
+        sparing()
         # A thread that comes back from the database waits that long, at most, for one that only works.
         sys.setswitchinterval(SWITCH)
         given = self.settings
@@ -180,6 +182,7 @@ class Service:
 
     def work(self) -> None:
         """Run jobs until told to stop."""
+        sparing()
         url = make_url(self.settings.database_url).set(drivername="postgresql")
         conninfo = url.render_as_string(hide_password=False)
         jobs.run_worker(lambda: jobs.queue_app(conninfo, self.store, self.services), self.settings.jobs)

@@ -24,6 +24,7 @@ from openlatch.jobs.listen import listen, see_to
 from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
 from openlatch.jobs.take_in import take_in
+from openlatch.memory import give_back
 from openlatch.operations import order_jobs
 from openlatch.operations.call import Services, as_service
 from openlatch.operations.inventory import imports
@@ -33,7 +34,7 @@ from openlatch.operations.people import letters, sign_ins
 from openlatch.operations.providers import doings, hearing, readings, security_events
 from openlatch.operations.record import log
 from openlatch.operations.reviews import plans, prints, settle
-from openlatch.operations.rules import flags
+from openlatch.operations.rules import flags, whole
 from openlatch.operations.taking_back import batches, leavers
 from openlatch.operations.telling import alerts, notices
 from openlatch.operations.what_if import proposals
@@ -104,12 +105,12 @@ def _see_to(store: Store, services: Services, workspace_id: str, event_id: str) 
 def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
     """Look at everything, beside whoever changes it; if that is too much, while they wait."""
     with store.transaction(UUID(workspace_id)) as tx:
-        flags.begin_beside(as_service(tx, services))
+        whole.begin_beside(as_service(tx, services))
     with store.transaction(UUID(workspace_id)) as tx:
-        done = flags.evaluate_beside(as_service(tx, services))
+        done = whole.evaluate_beside(as_service(tx, services))
     if not done:
         with store.transaction(UUID(workspace_id)) as tx:
-            flags.evaluate_everything(as_service(tx, services))
+            whole.evaluate_everything(as_service(tx, services))
 
 
 def _wake(store: Store, services: Services, workspace_id: str, order_id: str) -> None:
@@ -246,7 +247,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
 def _logged(name: str, request: str = "") -> Iterator[None]:
     """Say in the service's own log why a job failed; the queue only knows that it did.
 
-    What is written meanwhile names the request that the job comes of.
+    What is written meanwhile names the request that the job comes of. What it took of memory is given back after it.
     """
     bound = {REQUEST: request} if request else {}
     try:
@@ -255,6 +256,8 @@ def _logged(name: str, request: str = "") -> Iterator[None]:
     except Exception:
         logger.exception("job failed", task=name)
         raise
+    finally:
+        give_back()
 
 
 def run(name: str, store: Store, services: Services, arguments: Mapping[str, Any]) -> None:

@@ -22,6 +22,7 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from openlatch.core.running.measures import MEASURES
 from openlatch.core.running.state import NOBODY_WORKS
 from openlatch.errors import NotFound
+from openlatch.memory import give_back
 from openlatch.store.queue import REQUEST
 from openlatch.web import describe
 from openlatch.web.api import MOST_BYTES, PREFIX, Backend, bind, bind_errors
@@ -129,6 +130,7 @@ def _watch(app: Flask, workers: _Workers, *, secure: bool) -> None:
 
     @app.after_request
     def finish(response: Response) -> Response:
+        response.call_on_close(give_back)  # once all of it is sent
         if "request" in g:
             response.headers[REQUEST_ID] = g.request
         for name, value in HEADERS.items():

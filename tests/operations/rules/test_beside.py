@@ -11,7 +11,7 @@ from sqlalchemy import text
 from openlatch.client import Client
 from openlatch.demo.seed import SLUG
 from openlatch.operations.call import Call, as_service
-from openlatch.operations.rules import flags
+from openlatch.operations.rules import flags, whole
 from openlatch.operations.rules.policy_file import BUILT_IN
 from openlatch.words import Criticality, Subject
 from tests.harness.ridge import Ridge
@@ -76,7 +76,7 @@ def used_long_ago(ridge: Ridge, chance: Random) -> None:
 
 def beside(ridge: Ridge, monkeypatch: pytest.MonkeyPatch, meanwhile: Callable[[], None]) -> bool:
     """Look at everything, with something done between looking and storing."""
-    look = flags._look_at_everything
+    look = whole._look_at_everything
 
     def interrupted(call: Call) -> flags._Seen:
         seen = look(call)
@@ -84,15 +84,15 @@ def beside(ridge: Ridge, monkeypatch: pytest.MonkeyPatch, meanwhile: Callable[[]
         return seen
 
     with ridge.store.transaction(SLUG) as tx:
-        flags.begin_beside(as_service(tx, ridge.services))
+        whole.begin_beside(as_service(tx, ridge.services))
     with monkeypatch.context() as patched, ridge.store.transaction(SLUG) as tx:
-        patched.setattr(flags, "_look_at_everything", interrupted)
-        return flags.evaluate_beside(as_service(tx, ridge.services))
+        patched.setattr(whole, "_look_at_everything", interrupted)
+        return whole.evaluate_beside(as_service(tx, ridge.services))
 
 
 def in_turn(ridge: Ridge) -> None:
     with ridge.store.transaction(SLUG) as tx:
-        flags.evaluate_everything(as_service(tx, ridge.services))
+        whole.evaluate_everything(as_service(tx, ridge.services))
 
 
 def size(ridge: Ridge) -> int:
@@ -153,7 +153,7 @@ def test_nothing_is_noted_while_nobody_looks_at_everything(ridge: Ridge, client:
     accept(Random(2), client)
     assert noted() == 0
     with ridge.store.transaction(SLUG) as tx:
-        flags.begin_beside(as_service(tx, ridge.services))
+        whole.begin_beside(as_service(tx, ridge.services))
     accept(Random(3), client)
     assert noted() > 1
     with ridge.store.transaction(SLUG) as tx:

@@ -15,7 +15,7 @@ from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
 from openlatch.operations.call import Call, as_service
 from openlatch.operations.inventory import by_hand
-from openlatch.operations.rules import flags
+from openlatch.operations.rules import flags, whole
 from openlatch.operations.rules.evaluation import MOST_ROWS
 from openlatch.wire import messages as wire
 from tests.harness.acts import events
@@ -54,7 +54,7 @@ def test_looking_at_everything_in_columns_finds_what_looking_at_each_change_foun
     before, ids = same(client), {f.id for f in standing(client).values()}
     risks = {e.ref: (e.risk, [f.rule for f in e.flags]) for e in client.entries()}
     with ridge.store.transaction(SLUG) as tx:
-        flags.evaluate_everything(as_service(tx, ridge.services))
+        whole.evaluate_everything(as_service(tx, ridge.services))
     assert same(client) == before
     assert {f.id for f in standing(client).values()} == ids
     assert {e.ref: (e.risk, [f.rule for f in e.flags]) for e in client.entries()} == risks

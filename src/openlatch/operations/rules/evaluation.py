@@ -30,7 +30,18 @@ if TYPE_CHECKING:
 else:
     pl = deferred("polars")
 
-__all__ = ["HORIZON", "MOST_ROWS", "Ask", "Looked", "everything", "found", "of_everything", "of_some", "singly"]
+__all__ = [
+    "HORIZON",
+    "MOST_ROWS",
+    "Ask",
+    "Looked",
+    "everything",
+    "findings",
+    "found",
+    "of_everything",
+    "of_some",
+    "singly",
+]
 
 MOST_ROWS = 3000
 """So many entries are looked at row by row, in the transaction that changed them; more are looked at in columns."""
@@ -240,3 +251,18 @@ def found(program: Program, one: Found) -> Finding:
     """Return a finding by the id of its rule."""
     assert isinstance(one.id, UUID)  # noqa: S101 - rows carry ids
     return Finding(program.rules[one.rule].rule.id, one.subject, one.id, Severity.ranked(one.severity), one.facts)
+
+
+def findings(program: Program, every: Everything) -> pl.DataFrame:
+    """Return what was found in columns by the ids of its rules: rule, subject, id, severity, facts."""
+    names = pl.DataFrame(
+        {"place": range(len(program.rules)), "rule": [rule.rule.id for rule in program.rules]},
+        schema={"place": pl.Int64, "rule": pl.String},
+    )
+    return pl.concat(
+        flags.lazy()
+        .rename({"rule": "place"})
+        .join(names.lazy(), on="place", how="left")
+        .select("rule", pl.lit(subject.value).alias("subject"), pl.col("id").cast(pl.Binary), "severity", "facts")
+        for subject, flags in every.flags.items()
+    ).collect()

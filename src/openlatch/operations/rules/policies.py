@@ -4,16 +4,13 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from difflib import get_close_matches
-from uuid import UUID
 
 from openlatch.core.rules import edits
 from openlatch.core.rules.catalogue import FIELDS, WORDS, Field
-from openlatch.core.rules.evidence import sentence
-from openlatch.core.rules.flags import Finding, Flag
 from openlatch.core.rules.noise import LOOKED_BACK, is_noise
 from openlatch.core.rules.policy import Policy, Rule
 from openlatch.core.rules.program import rules_of
@@ -23,14 +20,10 @@ from openlatch.operations.rules import circles, evaluation
 from openlatch.operations.rules.policy_file import BUILT_IN, Read, read
 from openlatch.store.rules.policies import Adopted
 from openlatch.wire.rules import policies as wire
-from openlatch.words import Severity, Subject
 
 __all__ = [
-    "Example",
     "LimitSight",
     "RuleSight",
-    "Trial",
-    "TrialLine",
     "browse_rules",
     "catalogue",
     "changes",
@@ -42,17 +35,15 @@ __all__ = [
     "in_force",
     "latest",
     "limits",
+    "limits_of",
     "numbered",
     "rules",
     "show",
     "titles",
-    "trial",
 ]
 
 FIRST = "The policy that every workspace begins with."
 _NAME = re.compile(r"[a-z_]+(?:\.[a-z_]+)+")
-FEW = 3
-"""So many examples are given of what a trial finds."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,16 +66,6 @@ class RuleSight:
 
 
 @dataclass(frozen=True, slots=True)
-class Example:
-    """A subject for which a trial finds something else than stands now: what it is on, and the sentence."""
-
-    subject: Subject
-    id: UUID
-    name: str
-    reason: str
-
-
-@dataclass(frozen=True, slots=True)
 class LimitSight:
     """A limit as it stands in a policy, and the rules that use it."""
 
@@ -92,30 +73,6 @@ class LimitSight:
     value: str | int
     says: str
     used_by: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class TrialLine:
-    """What a trial finds of one rule: flags that would stand, appear, go, and be more or less severe, with examples."""
-
-    rule: str
-    title: str
-    now: int
-    then: int
-    appear: int
-    go: int
-    change: int
-    examples: tuple[Example, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Trial:
-    """A policy tried against the present inventory; nothing was changed by it."""
-
-    number: int
-    lines: tuple[TrialLine, ...]
-    changes: tuple[str, ...]
-    limits: tuple[LimitSight, ...]
 
 
 def latest(call: Call) -> Adopted:
@@ -211,10 +168,10 @@ def browse_rules(call: Call) -> tuple[RuleSight, ...]:
 @operation("policy.limits")
 def limits(call: Call) -> tuple[LimitSight, ...]:
     """The limits of the policy in force, each with the rules that use it."""
-    return _limits(current(call))
+    return limits_of(current(call))
 
 
-def _limits(policy_read: Read) -> tuple[LimitSight, ...]:
+def limits_of(policy_read: Read) -> tuple[LimitSight, ...]:
     used = {rule.id: _conditions(rule) for rule in rules_of(policy_read.policy)}
     return tuple(
         LimitSight(
@@ -281,81 +238,6 @@ def check(call: Call, text: str) -> tuple[int, tuple[str, ...]]:
     """
     checked = read(text, call.tx.workspace.zone).policy
     return len(rules_of(checked)), changes(current(call).policy, checked)
-
-
-@operation("policy.try")
-def trial(call: Call, text: str) -> Trial:
-    """Try a policy against the present inventory: which flags would appear and go. Nothing is changed."""
-    tried = read(text, call.tx.workspace.zone)
-    present = latest(call)
-    before = read(present.text, call.tx.workspace.zone)
-    same_circle = (tried.policy.domains, tried.policy.teams, tried.policy.parties) == (
-        before.policy.domains,
-        before.policy.teams,
-        before.policy.parties,
-    )
-    drawn = None if same_circle else circles.circle_of(call, tried.policy)
-    ask = evaluation.Ask(tried.policy, tried.program, drawn)
-    then = _found(call, ask)
-    now = {(flag.rule, flag.subject_id): flag for flag in call.tx.flags.all_standing()}
-    every = {rule.id: rule for rule in (*rules_of(before.policy), *rules_of(tried.policy))}
-    lines = [_line(call, rule, now, then) for rule in every.values()]
-    return Trial(present.number, tuple(lines), changes(before.policy, tried.policy), _limits(tried))
-
-
-def _found(call: Call, ask: evaluation.Ask) -> dict[tuple[str, UUID], Finding]:
-    """All that a policy finds in the inventory."""
-    if call.tx.facts.count() <= evaluation.MOST_ROWS:
-        some = evaluation.of_everything(call, ask)
-        every = [evaluation.found(ask.program, one) for one in some.outcome.found]
-    else:
-        with call.tx.snapshot() as snapshot:
-            found, _ = evaluation.everything(call, ask, snapshot)
-        every = [
-            Finding(ask.program.rules[rule].rule.id, subject, UUID(bytes=value), Severity.ranked(severity), facts)
-            for subject, frame in found.flags.items()
-            for rule, value, severity, facts in frame.iter_rows()
-        ]
-    return {(finding.rule, finding.subject_id): finding for finding in every}
-
-
-def _line(
-    call: Call, rule: Rule, now: Mapping[tuple[str, UUID], Flag], then: Mapping[tuple[str, UUID], Finding]
-) -> TrialLine:
-    before = {key[1]: flag for key, flag in now.items() if key[0] == rule.id}
-    after = {key[1]: finding for key, finding in then.items() if key[0] == rule.id}
-    appear, go = after.keys() - before.keys(), before.keys() - after.keys()
-    change = [
-        each_id for each_id in after.keys() & before.keys() if after[each_id].severity is not before[each_id].severity
-    ]
-    shown = [after[each_id] for each_id in sorted(appear)[:FEW]]
-    gone = [before[each_id] for each_id in sorted(go)[: FEW - len(shown)]]
-    names = _names(call, [*shown, *gone])
-    zone = call.tx.workspace.zone
-    examples = [
-        Example(f.subject, f.subject_id, names[f.subject_id], sentence(rule.reason, json.loads(f.facts), zone))
-        for f in shown
-    ] + [Example(f.subject, f.subject_id, names[f.subject_id], f.reason) for f in gone]
-    return TrialLine(
-        rule=rule.id,
-        title=rule.title,
-        now=len(before),
-        then=len(after),
-        appear=len(appear),
-        go=len(go),
-        change=len(change),
-        examples=tuple(examples),
-    )
-
-
-def _names(call: Call, subjects: Iterable[Flag | Finding]) -> dict[UUID, str]:
-    ids: dict[Subject, list[UUID]] = {subject: [] for subject in Subject}
-    for each_subject in subjects:
-        ids[each_subject.subject].append(each_subject.subject_id)
-    entries = call.tx.entries.about(ids[Subject.ENTRY]) if ids[Subject.ENTRY] else {}
-    names = {entry_id: f"{listed.party.name} on {listed.account.name}" for entry_id, listed in entries.items()}
-    names |= call.tx.accounts.names(ids[Subject.ACCOUNT])
-    return names | {party_id: party.name for party_id, party in call.tx.parties.some(ids[Subject.PARTY]).items()}
 
 
 def draw_circle(call: Call, policy: Policy, *, everyone: bool = False) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.operations.call import Call
-from openlatch.operations.rules import adoption, policies
+from openlatch.operations.rules import adoption, policies, trials
 from openlatch.web.api import Routes
 from openlatch.web.filled import filled
 from openlatch.web.rules.render import field_of, rule_of, trial_of
@@ -61,7 +61,7 @@ def check_policy(call: Call, body: wire.PolicyText) -> wire.PolicyVerdict:
 @routes.route("POST", "/policy/try", body=wire.PolicyText, returns=wire.Trial)
 def try_policy(call: Call, body: wire.PolicyText) -> wire.Trial:
     """Try a policy against the present inventory; nothing is changed."""
-    return trial_of(policies.trial(call, body.text))
+    return trial_of(trials.trial(call, body.text))
 
 
 @routes.route("POST", "/policy/adopt", body=wire.PolicyWish, returns=wire.Policy)

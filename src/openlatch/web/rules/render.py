@@ -5,8 +5,9 @@ from __future__ import annotations
 from openlatch.core.ids import ref_of
 from openlatch.core.rules.catalogue import Field
 from openlatch.operations.rules.flags import FlagSight
-from openlatch.operations.rules.policies import RuleSight, Trial
+from openlatch.operations.rules.policies import RuleSight
 from openlatch.operations.rules.risks import RiskSight
+from openlatch.operations.rules.trials import Trial
 from openlatch.web.filled import filled
 from openlatch.web.record.render import entry_ref
 from openlatch.wire import messages as wire
