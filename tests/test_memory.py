@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import platform
+from collections.abc import Sequence
 
 import pytest
 
@@ -21,16 +22,31 @@ def test_what_was_taken_for_something_large_is_given_back() -> None:
     assert memory.taken() - before < (most - before) / 4
 
 
-def test_for_a_little_nothing_is_looked_for(monkeypatch: pytest.MonkeyPatch) -> None:
-    sizes = iter([300 << 20, 200 << 20, (200 << 20) + memory.MUCH, 100 << 20, 180 << 20, 100 << 20])
-    looked: list[int] = []
+MB = 1 << 20
+
+
+def looks(monkeypatch: pytest.MonkeyPatch, story: Sequence[tuple[float, int, int]]) -> list[float]:
+    """When it is looked for what to give back, of a process that takes so much at an instant, and so much after it."""
+    sizes: list[int] = []
+    looked: list[float] = []
+    clock = [0.0]
+    monkeypatch.setattr(memory, "taken", lambda: sizes.pop(0) * MB)
+    monkeypatch.setattr("gc.collect", lambda: looked.append(clock[0]))
     giving = memory._Giving()
-    monkeypatch.setattr(memory, "taken", lambda: next(sizes))
-    monkeypatch.setattr("gc.collect", lambda: looked.append(1))
-    giving.back()  # it takes 300 MB, and keeps 200 of them
-    assert len(looked) == 1
-    giving.back()  # not much more than those
-    giving.back()  # less: from there on it counts
-    assert len(looked) == 1
-    giving.back()
-    assert len(looked) == 2
+    for at, before, after in story:
+        clock[:], sizes[:] = [at], [before, after]
+        giving.back(at)
+    return looked
+
+
+def test_for_a_little_nothing_is_looked_for(monkeypatch: pytest.MonkeyPatch) -> None:
+    assert looks(monkeypatch, [(0, 130, 130), (100, 180, 0), (200, 194, 0), (300, 60, 0), (400, 130, 130)]) == [0, 400]
+
+
+def test_what_is_in_use_at_first_is_looked_for_again_and_more_seldom_where_nothing_comes_of_it(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    kept = [(float(at), 600, 600) for at in range(10, 1000)]
+    assert looks(monkeypatch, [(0, 130, 130), *kept]) == [0, 10, 70, 190, 430, 910]
+    freed = [(float(at), 200, 190) for at in range(71, 200)]
+    assert looks(monkeypatch, [(0, 130, 130), *kept[:60], (70, 600, 200), *freed]) == [0, 10, 70, 130]

@@ -5,7 +5,9 @@ from __future__ import annotations
 import ctypes
 import gc
 import os
+import sys
 import threading
+import time
 from contextlib import suppress
 from pathlib import Path
 
@@ -13,6 +15,8 @@ __all__ = ["give_back", "sparing", "taken"]
 
 MUCH = 64 << 20
 """Bytes; for less than that more, nothing is looked for."""
+SOON, LATE = 60.0, 3600.0
+"""Seconds until it is looked for again."""
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 _STATM = Path("/proc/self/statm")
 
@@ -30,21 +34,33 @@ def taken() -> int:
 
 
 class _Giving:
-    """Remembers how much was kept after it was last given back."""
+    """Remembers what was kept after it was given back last, and when to look again.
+
+    While something large goes on nothing can be given back of it, so it is looked for again later: within a minute, and
+    more and more seldom where nothing comes of it.
+    """
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._settled = 0
+        self._settled, self._least = 0, sys.maxsize
+        self._wait, self._again = SOON, 0.0
 
-    def back(self) -> None:
+    def back(self, at: float) -> None:
+        """Give back at an instant, in seconds of any clock that only goes on."""
         if not self._lock.acquire(blocking=False):
             return
         try:
-            if (now := taken()) > self._settled + MUCH:
+            now = taken()
+            grown = now > self._settled + MUCH
+            if grown or (now > self._least + MUCH and at >= self._again):
                 gc.collect()
                 with suppress(OSError, AttributeError):  # another C library has nothing of the kind
                     ctypes.CDLL(None).malloc_trim(0)
-                now = self._settled = taken()
+                kept = taken()
+                self._wait = SOON if grown or now - kept > MUCH // 4 else min(2 * self._wait, LATE)
+                self._again = at + self._wait
+                now = self._settled = kept
+                self._least = min(self._least, kept)
             self._settled = min(self._settled, now)
         finally:
             self._lock.release()
@@ -59,4 +75,4 @@ def give_back() -> None:
     Python and its C library keep what they have freed for when it is needed again, which after a large inventory may
     be never. A look costs microseconds; giving back some tens of milliseconds.
     """
-    _giving.back()
+    _giving.back(time.monotonic())
