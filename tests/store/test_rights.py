@@ -92,6 +92,27 @@ def test_there_is_no_door_to_all_workspaces(plain: str) -> None:
         assert names == [("hill-farm",), ("kestrel-ridge",)], "who there is, and nothing of what they have"
 
 
+def test_what_has_grown_much_is_known_to_the_planner_soon(plain: str) -> None:
+    """Only a table's owner may have it looked at; the service may have the owner do that."""
+    learn, known = "select openlatch_learn(5000)", "select reltuples from pg_class where oid = 'upcoming'::regclass"
+    grow = (
+        "insert into upcoming (workspace_id, subject, subject_id, at) "
+        "select workspace_id, 'entry', gen_random_uuid(), now() + interval '1 day' "
+        "from openlatch_workspaces(), generate_series(1, {}) where slug = 'hill-farm'"
+    )
+    with psycopg.connect(plain, autocommit=True) as connection:
+        connection.execute(
+            "select set_config('openlatch.workspace', workspace_id::text, false) from openlatch_workspaces() "
+            "where slug = 'hill-farm'"
+        )
+        assert connection.execute(learn).fetchone() == (0,)
+        for rows, tables, after in ((6000, 1, 6000), (3000, 0, 6000), (6000, 1, 15000)):
+            connection.execute(grow.format(rows))
+            connection.execute("select pg_stat_force_next_flush()")
+            assert connection.execute(learn).fetchone() == (tables,)
+            assert connection.execute(known).fetchone() == (after,)
+
+
 def test_each_table_is_seen_by_one_policy_so_that_its_indexes_are_used(plain: str) -> None:
     """Of two policies either is enough to see a row, and no index finds what may be seen by one or the other."""
     with psycopg.connect(plain) as connection:

@@ -160,6 +160,12 @@ TASKS: Mapping[str, Callable[..., None]] = {
 """What can be queued, by name."""
 
 
+def learn(store: Store, services: Services) -> None:
+    """Have the database know what has grown much: what a first reading stored, and the flags on it."""
+    if known := store.learn():
+        logger.info("the database knows its tables again", tables=known)
+
+
 def take_up_forgotten(store: Store, services: Services) -> None:
     """Queue again what should have moved long ago, for whatever lost its jobs."""
     for workspace in store.workspaces():
@@ -234,6 +240,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */6": deliver,
     "* * * * * */7": announce,
     "* * * * * */11": listen,
+    "* * * * * */10": learn,
     "*/10 * * * *": take_up_forgotten,
     "23 5 * * *": publish_heads,
     "41 * * * *": tidy,

@@ -156,6 +156,10 @@ class Transaction:
         return enqueue(self._session, task, lock=lock, once=once, at=at, workspace_id=str(self.workspace.id), **args)
 
 
+MUCH = 5_000
+"""Rows; a table that has changed by fewer is left to the database, which looks at its tables once a minute."""
+
+
 class Store:
     """The database, through which every transaction of the product goes."""
 
@@ -248,6 +252,11 @@ class Store:
         """Return the workspaces in which time alone may have changed a flag."""
         with Session(self._engine) as session, session.begin():
             return Housekeeping(session).due_again(now)
+
+    def learn(self) -> int:
+        """Have the database know tables that have grown much, so that it finds its way in them; returns how many."""
+        with Session(self._engine) as session, session.begin():
+            return Housekeeping(session).learn(MUCH)
 
     def close(self) -> None:
         """Close the connections to the database."""

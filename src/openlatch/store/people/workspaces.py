@@ -106,5 +106,12 @@ class Housekeeping:
         rows = self._session.execute(counted, {"now": now, "late": LONG})
         return [(row.name, row.label, row.value) for row in rows]
 
+    def learn(self, many: int) -> int:
+        """Have the planner know tables of which so many rows are new, and half as many as there were; returns how many.
+
+        Of the database's own numbers, which it brings up to date some seconds after a transaction is over.
+        """
+        return int(self._session.scalar(text("select openlatch_learn(:many)"), {"many": many}) or 0)
+
     def _ids(self, statement: str, **values: datetime) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(text(statement), values))
