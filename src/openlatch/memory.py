@@ -8,10 +8,11 @@ import os
 import sys
 import threading
 import time
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-__all__ = ["give_back", "sparing", "taken"]
+__all__ = ["give_back", "lets_go", "sparing", "taken"]
 
 MUCH = 64 << 20
 """Bytes; for less than that more, nothing is looked for."""
@@ -44,6 +45,7 @@ class _Giving:
         self._lock = threading.Lock()
         self._settled, self._least = 0, sys.maxsize
         self._wait, self._again = SOON, 0.0
+        self.lets_go: list[Callable[[], None]] = []
 
     def back(self, at: float) -> None:
         """Give back at an instant, in seconds of any clock that only goes on."""
@@ -53,6 +55,8 @@ class _Giving:
             now = taken()
             grown = now > self._settled + MUCH
             if grown or (now > self._least + MUCH and at >= self._again):
+                for let_go in self.lets_go:
+                    let_go()
                 gc.collect()
                 with suppress(OSError, AttributeError):  # another C library has nothing of the kind
                     ctypes.CDLL(None).malloc_trim(0)
@@ -67,6 +71,11 @@ class _Giving:
 
 
 _giving = _Giving()
+
+
+def lets_go(let_go: Callable[[], None]) -> None:
+    """Have something called before memory is given back, that lets go of what is only kept for speed."""
+    _giving.lets_go.append(let_go)
 
 
 def give_back() -> None:

@@ -38,7 +38,7 @@ from openlatch.core.providers.ports import Connector
 from openlatch.core.providers.security_events import EventStream, Issuer
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
-from openlatch.memory import sparing
+from openlatch.memory import lets_go, sparing
 from openlatch.operations.call import Services
 from openlatch.operations.credentials import Passwords, Vault
 from openlatch.store import Store
@@ -169,10 +169,14 @@ class Service:
     store: Store
     services: Services
 
+    def _spare_memory(self) -> None:
+        sparing()
+        lets_go(self.store.forget_statements)
+
     def web(self) -> Flask:
         """Return the service as a WSGI app."""
         self.store.hurry(PATIENCE, PATIENCE_FOR_LOCKS)
-        sparing()
+        self._spare_memory()
         # A thread that comes back from the database waits that long, at most, for one that only works.
         sys.setswitchinterval(SWITCH)
         given = self.settings
@@ -182,7 +186,7 @@ class Service:
 
     def work(self) -> None:
         """Run jobs until told to stop."""
-        sparing()
+        self._spare_memory()
         url = make_url(self.settings.database_url).set(drivername="postgresql")
         conninfo = url.render_as_string(hide_password=False)
         jobs.run_worker(lambda: jobs.queue_app(conninfo, self.store, self.services), self.settings.jobs)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+import weakref
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing, contextmanager
@@ -352,3 +354,18 @@ def test_ids_grow_even_inside_one_millisecond(blank: Ridge) -> None:
     made = [blank.service.services.new_id() for _ in range(5000)]
     assert made == sorted(set(made))
     assert {each_id.version for each_id in made} == {7}
+
+
+def test_what_a_statement_was_first_executed_with_is_let_go_of(store: Store, workspace: UUID) -> None:
+    """What saves making a statement ready twice keeps its first values too, and these may be very many."""
+    store.forget_statements()
+    one = uuid4()
+    asked_for = weakref.ref(one)
+    with store.transaction(workspace) as tx:
+        assert not tx.parties.some([one])
+    del one
+    gc.collect()
+    assert asked_for() is not None
+    store.forget_statements()
+    gc.collect()
+    assert asked_for() is None

@@ -258,6 +258,13 @@ class Store:
         with Session(self._engine) as session, session.begin():
             return Housekeeping(session).learn(MUCH)
 
+    def forget_statements(self) -> None:
+        """Let go of the statements that were made ready, with the values that each was first executed with.
+
+        SQLAlchemy keeps both, and a value may be a whole page of a reading or the ids of a whole inventory.
+        """
+        self._engine.clear_compiled_cache()
+
     def close(self) -> None:
         """Close the connections to the database."""
         self._engine.dispose()
