@@ -172,6 +172,7 @@ def limits(call: Call) -> tuple[LimitSight, ...]:
 
 
 def limits_of(policy_read: Read) -> tuple[LimitSight, ...]:
+    """Return the limits that a policy has, each with the rules that use it."""
     used = {rule.id: _conditions(rule) for rule in rules_of(policy_read.policy)}
     return tuple(
         LimitSight(

@@ -180,5 +180,5 @@ def _one_of(wanted: Sequence[tuple[Any, Sequence[Any]]]) -> ColumnElement[bool]:
     """Columns that have, together, one of the values that stand beside each other."""
     columns = [column for column, _ in wanted]
     lists = [cast(list(values), ARRAY(column.type)) for column, values in wanted]
-    there = func.unnest(*lists).table_valued(*(column.key for column in columns))
+    there = func.unnest(*lists).table_valued(*(column.key for column in columns)).render_derived()
     return tuple_(*columns).in_(select(*there.c))
