@@ -27,6 +27,8 @@ BUSY, QUIET = 50, 10
 """Minutes with something large every minute or two, and then with nothing."""
 PAUSE = 60
 """Seconds between what is large."""
+SETTLED = 20
+"""Seconds until what has just been started is at rest."""
 FILES = ("/entries/export?format=csv", "/parties/export?format=csv", "/accounts/export?format=jsonl", "/log/copy")
 
 
@@ -37,6 +39,7 @@ def memory_curve() -> str:
             stack.kill(name)
         stack.start_web()
         stack.start_worker()
+        time.sleep(SETTLED)
         seen = [_sizes(stack)]
         start = time.monotonic()
         with (
