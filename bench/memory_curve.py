@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import json
-import os
 import sys
 import time
 from collections.abc import Callable
 from contextlib import ExitStack
 from itertools import cycle
-from pathlib import Path
 
 import httpx
 
@@ -18,6 +16,7 @@ from bench.desk import desk
 from openlatch.client import Client
 from openlatch.errors import OpenLatchError
 from openlatch.local.stack import Stack
+from openlatch.memory import taken
 
 __all__ = ["memory_curve"]
 
@@ -112,9 +111,4 @@ def _timed(work: Callable[[], object]) -> str:
 
 def _sizes(stack: Stack) -> dict[str, int]:
     """What each process takes now, in MB."""
-    page = os.sysconf("SC_PAGE_SIZE")
-    return {
-        name: int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * page // 2**20
-        for name, pid in stack.processes.items()
-        if name in {"web", "worker"}
-    }
+    return {name: taken(pid) // 2**20 for name, pid in stack.processes.items() if name in {"web", "worker"}}

@@ -19,7 +19,6 @@ MUCH = 64 << 20
 SOON, LATE = 60.0, 3600.0
 """Seconds until it is looked for again."""
 _PAGE = os.sysconf("SC_PAGE_SIZE")
-_STATM = Path("/proc/self/statm")
 
 
 def sparing() -> None:
@@ -27,10 +26,10 @@ def sparing() -> None:
     os.environ.setdefault("_RJEM_MALLOC_CONF", "dirty_decay_ms:0,muzzy_decay_ms:0")
 
 
-def taken() -> int:
-    """Return what this process has of the machine’s memory, in bytes; 0 where that cannot be told."""
+def taken(process: int | str = "self") -> int:
+    """Return what a process has of the machine’s memory, in bytes; 0 where that cannot be told."""
     with suppress(OSError):
-        return int(_STATM.read_text().split()[1]) * _PAGE
+        return int(Path(f"/proc/{process}/statm").read_text().split()[1]) * _PAGE
     return 0
 
 
