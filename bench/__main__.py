@@ -2,6 +2,7 @@
 
 import sys
 
+from bench.archive import archive
 from bench.console import console
 from bench.described import described
 from bench.drill import drill
@@ -37,6 +38,7 @@ BENCHMARKS = {
     "export": export,
     "import": importing,
     "log": log,
+    "archive": archive,
     "slow": slow_clients,
     "described": described,
     "crash": crash,

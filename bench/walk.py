@@ -149,7 +149,7 @@ def _acts(http: httpx.Client) -> Iterator[tuple[str, Callable[[], float]]]:
 
     def decided(some: Sequence[int]) -> None:
         for start in range(0, len(some), MOST_AT_ONCE):
-            sent = {"places": some[start : start + MOST_AT_ONCE], "choice": "keep", "reason": "Seen"}
+            sent = {"places": list(some[start : start + MOST_AT_ONCE]), "choice": "keep", "reason": "Seen"}
             post(f"{kept['round']}/decisions", sent)
 
     yield "POST /rounds/{round}/decisions (1,000 items)", timed(lambda: decided(places[:MOST_AT_ONCE]))

@@ -122,6 +122,11 @@ def test_every_row_of_the_table_of_roles_is_an_operation_and_every_operation_has
     assert sorted(operations) == sorted(OPERATIONS)
 
 
+def test_no_test_starts_a_loop_where_a_browser_of_another_may_run_one() -> None:
+    files = [path for path in (ROOT / "tests").rglob("*.py") if path.name not in ("loops.py", "test_habits.py")]
+    assert [str(path) for path in files if "asyncio.run(" in path.read_text()] == []
+
+
 def test_the_lock_files_carry_no_addresses() -> None:
     for lock in ("requirements.lock", "console/package-lock.json"):
         text = (ROOT / lock).read_text()

@@ -12,12 +12,16 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-__all__ = ["give_back", "lets_go", "sparing", "taken"]
+__all__ = ["Outgrown", "give_back", "lets_go", "sparing", "taken"]
 
 MUCH = 64 << 20
 """Bytes; for less than that more, nothing is looked for."""
 SOON, LATE = 60.0, 3600.0
 """Seconds until it is looked for again."""
+TOO_MUCH = 192 << 20
+"""Bytes that a process may keep beyond what it took while it was new."""
+LOOKS = 3
+"""So often in a row that has to be so."""
 _PAGE = os.sysconf("SC_PAGE_SIZE")
 
 
@@ -67,6 +71,24 @@ class _Giving:
             self._settled = min(self._settled, now)
         finally:
             self._lock.release()
+
+
+class Outgrown:
+    """Whether a process keeps much more, once all was given back, than it took while it was new.
+
+    Python keeps a whole piece of memory for as long as one small thing in it lives, so after a large inventory some
+    never comes back: whoever does nothing at the moment may as well begin anew.
+    """
+
+    def __init__(self) -> None:
+        self._new, self._looks = 0, 0
+
+    def look(self) -> bool:
+        """Look once, while nothing is done: whether it has been so at every look, a few times in a row."""
+        now = taken()
+        self._new = self._new or now
+        self._looks = self._looks + 1 if now > self._new + TOO_MUCH else 0
+        return self._looks >= LOOKS
 
 
 _giving = _Giving()

@@ -228,7 +228,7 @@ MORE = {
     "sign-on add": "--secret x",
 }
 ELSEWHERE = {"demo", "service serve", "service work", "tour"} | {
-    f"service {it}" for it in ("backup", "keep-wal", "restore")
+    f"service {it}" for it in ("archive", "backup", "keep-wal", "restore")
 }
 """These run until they are stopped, or take a server of their own; tests/local and the journeys start them."""
 

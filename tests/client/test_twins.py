@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import asyncio
 import importlib.util
 import inspect
 import typing
@@ -18,6 +17,7 @@ from openlatch.client.aio import AsyncClient
 from openlatch.errors import NotFound, NotYet, ServiceUnreachable
 from openlatch.wire import messages as wire
 from tests.client.test_client import READING, Service, page, problem
+from tests.harness.loops import awaited
 
 ROOT = Path(__file__).parents[2]
 METHODS = [name for name, one in inspect.getmembers(Client, inspect.isfunction) if not name.startswith("_")]
@@ -98,7 +98,7 @@ def test_a_change_is_sent_again_under_the_same_key() -> None:
         async with service.client() as latch:
             return (await latch.read("Ticket Desk")).state
 
-    assert asyncio.run(act()) == "queued"
+    assert awaited(act()) == "queued"
     assert len({request.headers["Idempotency-Key"] for request in service.sent}) == 1
     assert service.pauses == sorted(service.pauses)
 
@@ -112,7 +112,7 @@ def test_lists_are_gone_through_page_by_page_and_files_come_in_pieces() -> None:
             seen = [reading.seen async for reading in latch.readings()]
             return seen, await latch.export(flagged=True, separator="tab")
 
-    seen, file = asyncio.run(act())
+    seen, file = awaited(act())
     assert seen == [0, 1, 2]
     assert file == b"a,b\n"
     assert dict(service.sent[1].url.params)["cursor"] == "more"
@@ -127,7 +127,7 @@ def test_an_act_that_needs_a_proof_is_proved_and_done_again() -> None:
         async with service.client(password=lambda: "my password") as latch:
             return (await latch.read("Ticket Desk")).state
 
-    assert asyncio.run(act()) == "queued"
+    assert awaited(act()) == "queued"
     assert [request.url.path.rpartition("/")[2] for request in service.sent] == ["readings", "confirmation", "readings"]
 
 
@@ -141,7 +141,7 @@ def test_errors_are_those_of_the_service(answer: httpx.Response, error: type[Exc
             await latch.entry("WCX3-MCKJ")
 
     with pytest.raises(error):
-        asyncio.run(act())
+        awaited(act())
 
 
 def running(count: int) -> list[httpx.Response]:
@@ -163,5 +163,5 @@ def test_following_ends_after_the_time_that_it_is_given() -> None:
             return [look async for look in latch.follow_reading(wire.Reading(**READING).id, every=2, within=5)]
 
     with pytest.raises(NotYet):
-        asyncio.run(act())
+        awaited(act())
     assert waited.pauses == service.pauses

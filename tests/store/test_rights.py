@@ -63,6 +63,7 @@ def plain(blank: Ridge, databases: Databases) -> Iterator[str]:
         "update log_nodes set hash = ''",
         "delete from log_nodes",
         "delete from seals",
+        "update seals set archived = size, archived_link = link",
         "delete from workspaces",
         "delete from keys",
         "update alembic_version set version_num = '0001'",

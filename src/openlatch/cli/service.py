@@ -22,6 +22,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.output import hint, out, output_option, print_one, reports_errors
 from openlatch.core.hours import moment
 from openlatch.core.phrases import counted, listed
+from openlatch.local.archive import put_away
 from openlatch.local.backup import back_up, keep_wal, restore
 from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
@@ -145,7 +146,9 @@ def work() -> None:
     log_to_output(given.log_format)
     running = wire(given)
     _say_how_it_is(running, f"working on up to {counted(given.jobs, 'job')} at a time")
-    running.work()
+    if running.work():
+        structlog.get_logger().info("the worker begins anew, since it kept much memory and had nothing to do")
+        os.execv(sys.executable, [sys.executable, *sys.orig_argv[1:]])  # noqa: S606
 
 
 def _say_how_to_begin(running: Service, console: str) -> None:
@@ -261,6 +264,27 @@ def backup(folder: Path) -> None:
     made = back_up(settings(), folder)
     click.echo(f"Copied the database to {click.format_filename(made)}, and looked whether it is whole.")
     hint("OPENLATCH_SECRET_KEYS are not in it, and without them no secret in it can be read: keep them elsewhere.")
+
+
+@service.command("archive", example="/var/lib/open-latch/archive")
+@click.argument("folder", type=click.Path(file_okay=False, path_type=Path))
+@reports_errors
+def archive(folder: Path) -> None:
+    """Write old events of the logs to files in FOLDER, and remove them from the database.
+
+    Old is what a holder need not have at hand: openlatch workspace change --keep-events. The login of
+    OPENLATCH_OWNER_URL removes. Every head, proof and receipt goes on holding, and the files can be verified.
+    """
+    for each in put_away(settings(), folder):
+        if each.file is not None:
+            click.echo(f"{each.name}: archived {counted(each.events, 'event')} in {click.format_filename(each.file)}.")
+        elif each.days:
+            click.echo(f"{each.name}: nothing is older than {counted(each.days, 'day')}.")
+        else:
+            click.echo(f"{each.name}: keeps all its events at hand.")
+    hint(
+        "Keep the files, and copies of them elsewhere: nothing else has those events. Check: openlatch log verify FILE…"
+    )
 
 
 @service.command("keep-wal", example="/var/backups/open-latch")

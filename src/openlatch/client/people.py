@@ -45,12 +45,26 @@ class PeopleCalls(Transport):
         return self._send(wire.Workspace, "GET", "/workspace")
 
     def change_workspace(
-        self, *, name: str | None = None, zone: str | None = None, second_factor: Sequence[str] | None = None
+        self,
+        *,
+        name: str | None = None,
+        zone: str | None = None,
+        second_factor: Sequence[str] | None = None,
+        keep_events_days: int | None = None,
+        keep_activity_days: int | None = None,
+        keep_readings_days: int | None = None,
     ) -> wire.Workspace:
-        """Call the workspace something else, have its days in another zone (IANA), or demand a second factor of whoever
-        has one of some roles; None leaves as it is.
+        """Call the workspace something else, have its days in another zone (IANA), demand a second factor of whoever
+        has one of some roles, or keep what happened for so many days (0: for ever); None leaves as it is.
         """
-        body = {"name": name, "zone": zone, "second_factor": None if second_factor is None else list(second_factor)}
+        body = {
+            "name": name,
+            "zone": zone,
+            "second_factor": None if second_factor is None else list(second_factor),
+            "keep_events_days": keep_events_days,
+            "keep_activity_days": keep_activity_days,
+            "keep_readings_days": keep_readings_days,
+        }
         return self._send(wire.Workspace, "PUT", "/workspace", json=body)
 
     def people(self) -> list[wire.Person]:

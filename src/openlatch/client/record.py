@@ -47,7 +47,10 @@ class RecordCalls(Transport):
         return self._pages(wire.EventList, "/log", wanted)
 
     def log_copy(self) -> Iterator[bytes]:
-        """Return the whole sealed log as it is sent: JSON, an event a line, with number, link and content."""
+        """Return the sealed log as it is sent: JSON, an event a line, with number, link and content.
+
+        All of it, but for the oldest events if those were archived (`LogHead.archived`).
+        """
         return self._pieces("/log/copy")
 
     def log_head(self) -> wire.LogHead:
@@ -58,6 +61,7 @@ class RecordCalls(Transport):
         """Return the proof that an event is in the log, against its present head."""
         return self._send(wire.LogProof, "GET", f"/log/{event_id}/proof")
 
-    def prove_consistency(self, before: int) -> wire.LogConsistency:
-        """Return the proof that the log only added to what it was with so many events."""
-        return self._send(wire.LogConsistency, "GET", "/log/consistency", params={"before": before})
+    def prove_consistency(self, before: int, size: int | None = None) -> wire.LogConsistency:
+        """Return the proof that the log only added to what it was with so many events: as it is, or with `size`."""
+        wanted = {"before": before} | ({} if size is None else {"size": size})
+        return self._send(wire.LogConsistency, "GET", "/log/consistency", params=wanted)

@@ -81,7 +81,8 @@ class Workspace:
     """One holder's Open Latch; `zone` is an IANA time zone name, `policy` the number of the one in force (0: built in).
 
     The circle and the limit for unused access are those of that policy. Whoever has a role of `second_factor` needs a
-    second factor.
+    second factor. What happened is kept for so many days, 0 for ever: events of the log can be archived into files from
+    then on, activity and readings are deleted.
     """
 
     id: UUID
@@ -92,6 +93,9 @@ class Workspace:
     unused_days: int = 90
     policy: int = 0
     second_factor: frozenset[Role] = frozenset()
+    keep_events_days: int = 0
+    keep_activity_days: int = 400
+    keep_readings_days: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-__all__ = ["counted", "listed"]
+__all__ = ["counted", "listed", "so_long"]
 
 
 def listed(words: Iterable[object]) -> str:
@@ -18,3 +18,8 @@ def counted(number: int, single: str, several: str = "") -> str:
     if not several:
         several = f"{single[:-1]}ies" if single.endswith("y") and single[-2] not in "aeiou" else f"{single}s"
     return f"{number:,} {single if number == 1 else several}"
+
+
+def so_long(days: int) -> str:
+    """For how many days, where 0 is without an end: "for ever", "400 days"."""
+    return counted(days, "day") if days else "for ever"

@@ -24,7 +24,7 @@ from openlatch.jobs.listen import listen, see_to
 from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
 from openlatch.jobs.take_in import take_in
-from openlatch.memory import give_back
+from openlatch.memory import Outgrown, give_back
 from openlatch.operations import order_jobs
 from openlatch.operations.call import Services, as_service
 from openlatch.operations.inventory import imports
@@ -46,12 +46,14 @@ if TYPE_CHECKING:
 else:
     procrastinate = deferred("procrastinate")
 
-__all__ = ["TASKS", "queue_app", "run", "run_worker"]
+__all__ = ["TASKS", "queue_app", "run", "run_worker", "work"]
 
 logger = structlog.get_logger()
 
 STALLED_AFTER = 15
 """Seconds without a sign of life after which a worker counts as dead."""
+LOOK_EVERY = 5
+"""Seconds between looks at what a worker without anything to do takes of memory."""
 BEGIN_AGAIN = 2
 """Seconds until a worker that lost its database looks for it again."""
 
@@ -211,6 +213,7 @@ def tidy(store: Store, services: Services) -> None:
             sign_ins.tidy(call)
             notices.tidy(call)
             doings.tidy(call)
+            readings.tidy(call)
             security_events.tidy(call)
             tx.tallies.fold()
 
@@ -250,6 +253,10 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
 """What takes place by itself, by its cron line; the optional sixth field is seconds."""
 
 
+_under_way: set[object] = set()
+"""One for each job that runs in this process."""
+
+
 @contextmanager
 def _logged(name: str, request: str = "") -> Iterator[None]:
     """Say in the service's own log why a job failed; the queue only knows that it did.
@@ -257,6 +264,8 @@ def _logged(name: str, request: str = "") -> Iterator[None]:
     What is written meanwhile names the request that the job comes of. What it took of memory is given back after it.
     """
     bound = {REQUEST: request} if request else {}
+    job = object()
+    _under_way.add(job)
     try:
         with bound_contextvars(**bound):
             yield
@@ -265,6 +274,7 @@ def _logged(name: str, request: str = "") -> Iterator[None]:
         raise
     finally:
         give_back()
+        _under_way.discard(job)
 
 
 def run(name: str, store: Store, services: Services, arguments: Mapping[str, Any]) -> None:
@@ -322,30 +332,46 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
     return app
 
 
-def run_worker(make_app: Callable[[], procrastinate.App], concurrency: int) -> None:
-    """Run jobs until told to stop; a job then has ten seconds to end. A database that is away is waited for."""
-    asyncio.run(_work(make_app, concurrency))
+def run_worker(make_app: Callable[[], procrastinate.App], concurrency: int) -> bool:
+    """Run jobs until told to stop; a job then has ten seconds to end. A database that is away is waited for.
+
+    Returns whether the worker was not told to, but keeps so much memory that it had better begin anew.
+    """
+    return asyncio.run(_listening(make_app, concurrency))
 
 
-async def _work(make_app: Callable[[], procrastinate.App], concurrency: int) -> None:
+async def _listening(make_app: Callable[[], procrastinate.App], concurrency: int) -> bool:
     told = asyncio.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, told.set)
+    return await work(told, make_app, concurrency)
+
+
+async def work(told: asyncio.Event, make_app: Callable[[], procrastinate.App], concurrency: int) -> bool:
+    """Run jobs until told to stop, or until too much memory is kept: returns whether it is for the memory."""
+    outgrown = Outgrown()
     while not told.is_set():
         try:
             async with make_app().open_async() as app:
-                await _until(told, app, concurrency)
+                anew = await _until(told, app, concurrency, outgrown)
+            if anew and not told.is_set():
+                return True
         except Exception:
             logger.exception("the queue cannot be reached")
         if not told.is_set():
             logger.warning("worker begins again", seconds=BEGIN_AGAIN)
             with suppress(TimeoutError):
                 await asyncio.wait_for(told.wait(), BEGIN_AGAIN)
+    return False
 
 
-async def _until(told: asyncio.Event, app: procrastinate.App, concurrency: int) -> None:
-    """Run jobs until told to stop, or until the queue breaks down, which ends the worker."""
+async def _until(told: asyncio.Event, app: procrastinate.App, concurrency: int, outgrown: Outgrown) -> bool:
+    """Run jobs until told to stop, until too much memory is kept, or until the queue breaks down: that ends the worker.
+
+    Returns whether it is for the memory.
+    """
     stop = asyncio.create_task(told.wait())
+    full = asyncio.create_task(_outgrown(outgrown))
     work = asyncio.create_task(
         app.run_worker_async(
             concurrency=concurrency,
@@ -356,8 +382,16 @@ async def _until(told: asyncio.Event, app: procrastinate.App, concurrency: int) 
             install_signal_handlers=False,
         )
     )
-    await asyncio.wait({work, stop}, return_when=asyncio.FIRST_COMPLETED)
-    for task in (stop, work):
+    await asyncio.wait({work, stop, full}, return_when=asyncio.FIRST_COMPLETED)
+    anew = full.done() and not stop.done() and not work.done()
+    for task in (stop, full, work):
         task.cancel()
         with suppress(asyncio.CancelledError):
             await task
+    return anew
+
+
+async def _outgrown(outgrown: Outgrown) -> None:
+    """Wait until this process has nothing to do, and keeps too much memory all the same."""
+    while _under_way or not outgrown.look():
+        await asyncio.sleep(LOOK_EVERY)

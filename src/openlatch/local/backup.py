@@ -29,10 +29,12 @@ from psycopg import conninfo
 
 from openlatch import __version__
 from openlatch.core.model import Workspace
+from openlatch.core.record import tree
 from openlatch.core.record.heads import Head, checked
-from openlatch.core.record.ledger import Sealed
 from openlatch.errors import Conflict, Invalid, Misconfigured, NotFound
 from openlatch.local.postgres import programs
+from openlatch.operations.call import as_service
+from openlatch.operations.record import archive
 from openlatch.wiring import Service, Settings, now, through, wire
 
 __all__ = ["Found", "back_up", "keep_wal", "restore"]
@@ -280,25 +282,23 @@ def _look(running: Service, workspace: Workspace, head: Head | None) -> Found:
     """Look whether the log of a restored workspace holds, and whether its secrets can be read."""
     with running.store.transaction(workspace.id) as tx:
         there = tx.events.head()
-        heads = [Head(there.grown, there.root), *([head] if head is not None else [])]
-        log = checked((_event(line) for line in tx.events.copy()), heads)
+        start = archive.begins(as_service(tx, running.services))
+        heads = [Head(there.grown, there.root)]
+        cut = ""
+        if head is not None and head.size >= start.size:
+            heads.append(head)
+        elif head is not None and tree.root(tx.events.nodes(), head.size).hex() != head.root:
+            cut = f"something up to event {head.size} is not as it was when the copy was begun"
+        log = checked(archive.events_in(tx.events.copy()), heads, start=start)
         opens = True
         for wrapped in tx.data_keys.all().values():
             try:
                 running.services.vault.unwrap(wrapped)
             except Misconfigured:
                 opens = False
-        cut = (
-            ""
-            if (log.held, log.link) == (there.size, there.link)
-            else f"it says {there.size} events, and has {log.held}"
-        )
+        if (log.held, log.link) != (there.size, there.link):
+            cut = f"it says {there.size} events, and has {log.held}"
         return Found(workspace.name, log.held, tx.facts.count(), opens, log.broken.why if log.broken else cut)
-
-
-def _event(line: str) -> Sealed:
-    said = json.loads(line)
-    return Sealed(said["number"], said["content"], said["link"])
 
 
 def _program(name: str) -> Path:

@@ -18,6 +18,10 @@ RIGHTS = (
     "revoke update, delete on events, log_nodes from {login}",
     "grant update (number, link) on events to {login}",
     "revoke delete on seals, workspaces, keys from {login}",
+    # What counts as archived is for whoever can archive it to say.
+    "revoke insert, update on seals from {login}",
+    "grant insert (workspace_id, size, link, sealed_at, grown, root) on seals to {login}",
+    "grant update (size, link, sealed_at, grown, root) on seals to {login}",
     "revoke insert, update, delete on alembic_version from {login}",
 )
 """What is granted, in this order."""

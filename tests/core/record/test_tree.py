@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.record import tree
-from openlatch.core.record.heads import Head, checked
+from openlatch.core.record.heads import Head, Start, checked
 from openlatch.core.record.ledger import START, Sealed, link
 
 leaves = st.lists(st.binary(min_size=32, max_size=32), min_size=1, max_size=70)
@@ -138,3 +138,29 @@ def test_what_was_never_there_has_no_proof() -> None:
         tree.consistency(nodes, 2, 1)
     assert tree.root(nodes, 0) == tree.EMPTY
     assert tree.consistent(0, 1, tree.EMPTY, bytes(32), [])
+
+
+@given(st.lists(contents, min_size=1, max_size=40), st.data())
+def test_a_copy_that_begins_later_is_as_good_as_the_whole_and_leads_to_the_same_heads(
+    some: list[dict[str, Any]], data: st.DataObject
+) -> None:
+    last, log = START, []
+    for number, content in enumerate(some, 1):
+        last = link(last, content)
+        log.append(Sealed(number, content, last))
+    nodes = tree.nodes_of([tree.leaf(event.content) for event in log])
+    cut = data.draw(st.integers(0, len(log)), "archived")
+    wholes = tuple(nodes(*place) for place in tree.wholes(0, cut))
+    start = Start(cut, log[cut - 1].link if cut else START, wholes)
+    kept = data.draw(st.integers(cut, len(log)), "of the head that was kept")
+    head = Head(kept, tree.root(nodes, kept).hex())
+    found = checked(log[cut:], [head], [log[-1].link], start)
+    assert (found.broken, found.held, found.link, found.began) == (None, len(log), last, cut)
+    assert last in found.links
+    if 0 < cut < len(log):
+        altered = log[cut]._replace(content={"act": "order.given", "facts": "another"})
+        assert checked([altered, *log[cut + 1 :]], [head], (), start).broken is not None
+        # Whoever says that something else was archived is found out by any head of later.
+        other = Start(cut, start.link, (bytes(32), *wholes[1:]))
+        root = Head(len(log), tree.root(nodes, len(log)).hex())
+        assert checked(log[cut:], [root], (), other).broken is not None

@@ -56,7 +56,17 @@ def _(w: World) -> None:
         w.owner.change_workspace(name="x" * 400)
     with w.refused(NotAllowed, "workspaces.change"):
         w.manager.change_workspace(name="Ours")
-    assert w.owner.change_workspace(name=before.name, zone=before.zone) == before
+    with w.refused(Invalid, "keep it for 90 at least, or 0 for ever"):
+        w.owner.change_workspace(keep_events_days=89)
+    with w.refused(Invalid, "keep it for 30 at least"):
+        w.owner.change_workspace(keep_readings_days=1)
+    kept = w.owner.change_workspace(keep_events_days=90, keep_activity_days=0, keep_readings_days=30)
+    assert (kept.keep_events_days, kept.keep_activity_days, kept.keep_readings_days) == (90, 0, 30)
+    told = next(e for e in w.owner.events(what="workspace.changed")).detail
+    assert "events kept: for ever → 90 days" in told
+    assert "activity kept: 400 days → for ever" in told
+    again = {name: getattr(before, name) for name in ("keep_events_days", "keep_activity_days", "keep_readings_days")}
+    assert w.owner.change_workspace(name=before.name, zone=before.zone, **again) == before
 
 
 @of("people.browse")

@@ -7,14 +7,24 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import FormField from "@/ui/FormField.vue";
 import { ROLES } from "./roles";
 
-/** The workspace that one acts for: its name, and the zone in which its days are. */
+/** The workspace that one acts for: its name, the zone in which its days are, and how long it keeps what happened. */
 const session = useSession();
 const { me } = session;
 const mayChange = session.may("workspaces.change");
-const form = reactive<{ name: string; zone: string; second_factor: Person["role"][] }>({
+/** What is kept for so many days; empty, or 0, is for ever. */
+const KEPT = [
+  ["keep_events_days", "Log", "Older events can then be archived into files by whoever runs the service."],
+  ["keep_activity_days", "Activity", "Older activity on accounts is deleted."],
+  ["keep_readings_days", "Readings", "Older readings are deleted from each provider’s list."],
+] as const;
+type Kept = Record<(typeof KEPT)[number][0], number | "">;
+const form = reactive<{ name: string; zone: string; second_factor: Person["role"][] } & Kept>({
   name: "",
   zone: "",
   second_factor: [],
+  keep_events_days: "",
+  keep_activity_days: "",
+  keep_readings_days: "",
 });
 watch(
   me,
@@ -22,6 +32,7 @@ watch(
     if (!now) return;
     const { name, zone, second_factor } = now.workspace;
     Object.assign(form, { name, zone, second_factor: [...second_factor] });
+    for (const [field] of KEPT) form[field] = now.workspace[field] || "";
   },
   { immediate: true },
 );
@@ -31,10 +42,15 @@ const same = computed(
   () =>
     form.name === me.value?.workspace.name &&
     form.zone === me.value.workspace.zone &&
-    inOrder(form.second_factor) === inOrder(me.value.workspace.second_factor),
+    inOrder(form.second_factor) === inOrder(me.value.workspace.second_factor) &&
+    KEPT.every(([field]) => (form[field] || 0) === me.value?.workspace[field]),
 );
 const change = useMutation({
-  mutationFn: () => take(api.PUT("/workspace", { body: { ...form } })),
+  mutationFn: () => {
+    const kept = { keep_events_days: 0, keep_activity_days: 0, keep_readings_days: 0 };
+    for (const [field] of KEPT) kept[field] = form[field] || 0;
+    return take(api.PUT("/workspace", { body: { ...form, ...kept } }));
+  },
   onSuccess: () => session.refetch(),
 });
 </script>
@@ -66,6 +82,28 @@ const change = useMutation({
         <label v-for="[role] in ROLES" :key="role" class="inline-flex items-center gap-2">
           <input v-model="form.second_factor" type="checkbox" :value="role" /> {{ role }}
         </label>
+      </div>
+    </fieldset>
+    <fieldset class="mt-5">
+      <legend class="small">How many days what happened is kept. Empty: for ever.</legend>
+      <div class="mt-2 flex flex-wrap gap-x-4 gap-y-3">
+        <FormField
+          v-for="[field, label, says] in KEPT"
+          :key="field"
+          :label="label"
+          :hint="says"
+          class="w-[180px]"
+        >
+          <input
+            v-model.number="form[field]"
+            class="field w-[110px]"
+            type="number"
+            min="0"
+            max="36500"
+            placeholder="for ever"
+            :name="field"
+          />
+        </FormField>
       </div>
     </fieldset>
     <button type="submit" class="button mt-4" :disabled="same || change.isPending.value">Change it</button>

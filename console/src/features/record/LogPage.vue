@@ -44,6 +44,10 @@ function change(values: Record<string, string>): void {
       <p class="mt-[5px] min-h-5 text-mute">
         <template v-if="head.data.value">
           {{ head.data.value.size.toLocaleString("en") }} events, each linked to the one before.
+          <template v-if="head.data.value.archived"
+            >The first {{ head.data.value.archived.toLocaleString("en") }} were archived: whoever runs the
+            service has them in files.{{ " " }}</template
+          >
           <template v-if="head.data.value.unsealed"
             >{{ head.data.value.unsealed }} more will follow in a few seconds.</template
           >
@@ -58,7 +62,10 @@ function change(values: Record<string, string>): void {
         <a class="link" :href="headFile" :download="`head-${head.data.value?.grown ?? 0}.jws`">signed head</a>
         somewhere else: with it anyone can check later that nothing before it was altered, removed or added.
         To check it without us, take the
-        <a class="link" href="/api/v1/log/copy" download="log.jsonl">whole log</a> along.
+        <a class="link" href="/api/v1/log/copy" download="log.jsonl">{{
+          head.data.value?.archived ? "log" : "whole log"
+        }}</a>
+        along.
         <code class="font-mono">openlatch log verify --head FILE</code>
       </p>
     </header>

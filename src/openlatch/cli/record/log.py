@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any
@@ -23,7 +23,8 @@ from openlatch.cli.output import Listing, hint, listed, reports_errors
 from openlatch.client import Client
 from openlatch.core.phrases import counted
 from openlatch.core.record import ledger
-from openlatch.core.record.heads import Checked, Head, checked
+from openlatch.core.record.heads import Checked, Head, Start, checked
+from openlatch.core.record.tree import consistent
 from openlatch.wire import messages as wire
 from openlatch.wire.record.signatures import check
 
@@ -78,9 +79,12 @@ def list_events(listing: Listing, **wanted: Any) -> None:
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
 @reports_errors
 def export(file: Path) -> None:
-    """Write the whole sealed log to FILE, one event a line: its number, its link and its content, as JSON."""
+    """Write the sealed log to FILE, one event a line: its number, its link and its content, as JSON.
+
+    All of it, but for the oldest events if whoever runs the service has archived those.
+    """
     with connect() as client:
-        _until_sealed(client)
+        archived = _until_sealed(client).archived
         lines = 0
 
         def counting() -> Iterator[bytes]:
@@ -91,7 +95,10 @@ def export(file: Path) -> None:
 
         whole(file, counting())
     click.echo(f"Wrote {counted(lines, 'event')} to {click.format_filename(file)}.")
-    hint(f"Check it: openlatch log verify {file} --head HEAD --keys KEYS")
+    if archived:
+        click.echo(f"It begins after the first {counted(archived, 'event')}, which were archived.")
+    before = "ARCHIVED… " if archived else ""
+    hint(f"Check it: openlatch log verify {before}{file} --head HEAD --keys KEYS")
 
 
 @log.command("head", example="--to-file head.jws")
@@ -108,23 +115,25 @@ def head(file: Path | None) -> None:
         log_head = _until_sealed(client)
     if file is not None:
         file.write_text(log_head.signed + "\n")
-    click.echo(f"The log has {counted(log_head.grown, 'sealed event')}. Root: {log_head.root}")
+    away = f", the first {log_head.archived:,} of them archived" if log_head.archived else ""
+    click.echo(f"The log has {counted(log_head.grown, 'sealed event')}{away}. Root: {log_head.root}")
     click.echo(f"Signed, in {file}." if file is not None else log_head.signed)
 
 
 @log.command("verify", example="--head head.jws")
-@click.argument("file", required=False, type=_FILE)
+@click.argument("files", metavar="[FILE]...", nargs=-1, type=_FILE)
 @click.option("--head", "heads", multiple=True, type=_FILE, help="A file with a head that you kept; repeatable.")
 @click.option("--keys", "known", type=_FILE, help="A file of public keys (openlatch receipt keys).")
 @click.option("--after-link", default="", help="A link that you kept: check that it is still in the log.")
 @reports_errors
-def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after_link: str) -> None:
+def verify(files: tuple[Path, ...], heads: tuple[Path, ...], known: Path | None, after_link: str) -> None:
     """Check on this machine that nothing in the log was altered: in the service's, or in a copy in FILE.
 
     With --head the log is compared with heads that you kept: what they cover cannot have been altered, removed or
-    added to without it showing. With FILE and --keys nobody is asked.
+    added to without it showing. With FILE and --keys nobody is asked. Where old events were archived, give those files
+    first, in their order.
     """
-    if file is None:
+    if not files:
         with connect() as client:
             keys = client.receipt_keys() if known is None and heads else _json(known) if known else {}
             kept = [_head(path, keys) for path in heads]
@@ -133,13 +142,16 @@ def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after
         if heads and known is None:
             raise Failure("Without the public keys no head can be believed.", "Add --keys KEYS.", 2)
         kept = [_head(path, {} if known is None else _json(known)) for path in heads]
-        with file.open("rb") as lines:
-            found = checked(_events(lines, str(file)), kept, [after_link])
+        found = checked(_joined(files), kept, [after_link])
         _fits(found, after_link)
-    each = f"{counted(found.held, 'event')}, each fits the one before"
-    fits = f", and all {len(kept)} heads that you kept fit" if kept else ""
-    click.echo(f"The log holds: {each}{fits}." + (f" Last link: {found.link}" if file is None else ""))
-    if file is None and not kept:
+    after = f" after the first {counted(found.began, 'event')}, which were archived" if found.began else ""
+    each = f"{counted(found.held - found.began, 'event')}{after}, each fits the one before"
+    many = "the head that you kept fits" if len(kept) == 1 else f"all {len(kept)} heads that you kept fit"
+    fits = f", and {many}" if kept else ""
+    click.echo(f"The log holds: {each}{fits}." + ("" if files else f" Last link: {found.link}"))
+    if found.began:
+        hint("To check what was archived too: openlatch log verify ARCHIVED… EXPORT")
+    if not files and not kept:
         hint(
             "Keep its head somewhere else: openlatch log head --to-file HEAD    Later: openlatch log verify --head HEAD"
         )
@@ -151,6 +163,13 @@ def _json(file: Path) -> dict[str, Any]:
     except ValueError as error:
         raise Failure(f"{file} is not JSON: {error}.", "Print the keys again: openlatch receipt keys") from error
     return document
+
+
+def _joined(files: Iterable[Path]) -> Iterator[ledger.Sealed]:
+    """The events of files, one after the other."""
+    for file in files:
+        with file.open("rb") as lines:
+            yield from _events(lines, str(file))
 
 
 def _events(lines: Iterable[bytes], where: str) -> Iterator[ledger.Sealed]:
@@ -180,18 +199,46 @@ def _until_sealed(client: Client) -> wire.LogHead:
 
 
 def verified(client: Client, heads: Iterable[Head] = (), link: str = "") -> Checked:
-    """Check the sealed log of the service, as it comes, against its head, heads that were kept, and a link."""
-    there = _until_sealed(client)
-    copy = itertools.takewhile(
-        lambda event: event.number <= there.size, _events(_lines(client.log_copy()), "what the service sent")
-    )
-    found = checked(copy, [*heads, Head(there.grown, there.root)], [link])
+    """Check the sealed log of the service, as it comes, against its head, heads that were kept, and a link.
+
+    Of archived events the hashes alone are there: a head from before their end is proved to be one of this log.
+    """
+    given = list(heads)
+    while True:
+        there = _until_sealed(client)
+        found = _checked(client, there, given, link)
+        # What is archived meanwhile is missing from the copy, and nothing was altered.
+        if found.broken is None or client.log_head().archived == there.archived:
+            break
     _fits(found, link)
     if (found.held, found.link) != (there.size, there.link):
         raise Failure(
             f"The log was cut off: it says {there.size} events, and shows {found.held}.", "Keep this copy as evidence."
         )
     return found
+
+
+def _checked(client: Client, there: wire.LogHead, heads: Sequence[Head], link: str) -> Checked:
+    """Check what the service has at hand of the log up to its head, once."""
+    start = Start(there.archived, there.archived_link, tuple(map(bytes.fromhex, there.archived_wholes)))
+    for head in heads:
+        if head.size < start.size:
+            _grew(client, head, there)
+    copy = itertools.takewhile(
+        lambda event: event.number <= there.size, _events(_lines(client.log_copy()), "what the service sent")
+    )
+    later = [head for head in heads if head.size >= start.size]
+    return checked(copy, [*later, Head(there.grown, there.root)], [link], start)
+
+
+def _grew(client: Client, head: Head, there: wire.LogHead) -> None:
+    """See to it that the log only added to what a head is of that was kept."""
+    proof = [bytes.fromhex(piece) for piece in client.prove_consistency(head.size, there.grown).path]
+    if not consistent(head.size, there.grown, bytes.fromhex(head.root), bytes.fromhex(there.root), proof):
+        raise Failure(
+            f"The log was altered: something up to event {head.size} is not as it was when that head was kept.",
+            "Keep this copy and your heads as evidence.",
+        )
 
 
 def _lines(pieces: Iterable[bytes]) -> Iterator[bytes]:
@@ -204,7 +251,18 @@ def _lines(pieces: Iterable[bytes]) -> Iterator[bytes]:
 
 
 def _fits(found: Checked, link: str) -> None:
+    if found.broken is not None and not found.held:
+        raise Failure(
+            f"The copy is not one of the whole log: {found.broken.why}.",
+            "If older events were archived, give those files first, in their order. Otherwise keep it as evidence.",
+        )
     if found.broken is not None:
         raise Failure(f"The log was altered: {found.broken.why}.", "Keep this copy and your heads as evidence.")
+    if link and link not in found.links and found.began:
+        raise Failure(
+            f"The link that you kept is not in what came after the first {counted(found.began, 'event')}, which were "
+            "archived.",
+            "Look in those too: openlatch log verify ARCHIVED… EXPORT --after-link LINK",
+        )
     if link and link not in found.links:
         raise Failure("The log was made anew: the link that you kept is not in it.", "Keep this copy as evidence.")

@@ -40,6 +40,7 @@ SAID = {
     "flag.raised": "Raised the flag “{title}” on {it}[, {severity}]",
     "import.asked": "Began to import[ “{name}”] at {it}[ ({lines|line})]",
     "level.corrected": "Corrected what “{word}” means at {it}",
+    "log.archived": "Archived {events|event}[ into {file}]",
     "log.head-signed": "Signed the head of the log[ ({size|event})]",
     "member.joined": "Saw {it} join {team}",
     "member.left": "Saw {it} leave {team}",

@@ -9,7 +9,7 @@ work: with `level` 0 for leaves, and `place` counted from 0 among the subtrees o
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 from openlatch.core.record.ledger import canonical
@@ -71,11 +71,14 @@ def wholes(first: int, end: int) -> Iterator[tuple[int, int]]:
 
 
 class Growing:
-    """The root over leaves that are put down one after the other; of them, only whole subtrees are kept."""
+    """The root over leaves that are put down one after the other; of them, only whole subtrees are kept.
 
-    def __init__(self) -> None:
-        self.size = 0
-        self._wholes: list[bytes] = []
+    It can go on after `size` leaves that are not at hand, by the whole subtrees that these are made of (see `wholes`).
+    """
+
+    def __init__(self, size: int = 0, wholes: Iterable[bytes] = ()) -> None:
+        self.size = size
+        self._wholes = list(wholes)
 
     def add(self, leaf_hash: bytes) -> None:
         """Put down one more leaf."""

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from openlatch.core.hours import zones
 from openlatch.core.model import Workspace, normal_address
+from openlatch.core.phrases import counted
 from openlatch.deferred import deferred
 from openlatch.errors import Invalid
 from openlatch.operations.credentials import weakness
@@ -63,9 +64,16 @@ def check_wishes(name: str, zone: str, dates: str) -> None:
         raise _refused(found, "Nothing was changed.")
 
 
+LEAST_KEPT = {"keep_events_days": 90, "keep_activity_days": 30, "keep_readings_days": 30}
+"""Days that what happened is kept at least: enough to be seen at a review."""
+
+
 def check_workspace(workspace: Workspace) -> None:
-    """Refuse a name or a zone that a workspace could not be used with; raises Invalid with every mistake at once."""
+    """Refuse what a workspace could not be used with; raises Invalid with every mistake at once."""
     found = _name("name", workspace.name) + _zone(workspace.zone)
+    for name, least in LEAST_KEPT.items():
+        if 0 < (days := getattr(workspace, name)) < least:
+            found.append((name, f"{counted(days, 'day')} is too short: keep it for {least} at least, or 0 for ever"))
     if found:
         raise _refused(found, "Nothing was changed.")
 

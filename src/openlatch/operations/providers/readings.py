@@ -64,6 +64,7 @@ __all__ = [
     "queue",
     "show",
     "start",
+    "tidy",
 ]
 
 TASK = "openlatch.read"
@@ -516,3 +517,9 @@ def _difference(before: Entry, after: Entry) -> dict[str, Any]:
 def _plain(value: object) -> object:
     """What JSON makes of a value."""
     return orjson.loads(orjson.dumps(value, default=sorted, option=orjson.OPT_NON_STR_KEYS))
+
+
+def tidy(call: Call) -> None:
+    """Forget readings of longer ago than the holder keeps them."""
+    if days := call.tx.workspace.keep_readings_days:
+        call.tx.readings.forget(call.now - timedelta(days=days))

@@ -11,10 +11,11 @@ from uuid import UUID
 
 from openlatch.core.hours import end_of
 from openlatch.core.ids import ref_of
+from openlatch.core.phrases import counted
 from openlatch.core.record import tree
 from openlatch.core.record.events import ABOUT, SAID, acts_of
 from openlatch.core.record.ledger import link
-from openlatch.errors import Conflict, Invalid
+from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations.call import Call, operation
 from openlatch.operations.record.signing import signed
 from openlatch.store.inventory.entries import Listed
@@ -164,7 +165,7 @@ def _acts(text: str) -> tuple[str, ...]:
 
 @operation("log.copy")
 def copy(call: Call) -> Iterator[str]:
-    """The whole sealed log, an event a line, for whoever keeps or checks it."""
+    """The sealed log, an event a line, for whoever keeps or checks it; without events that were archived."""
     return call.tx.events.copy()
 
 
@@ -190,6 +191,12 @@ def proof(call: Call, event_id: UUID) -> Inclusion:
     """The proof that an event is in the log, against its present head."""
     event = call.tx.events.sealed(event_id)
     if event is None:
+        away = call.tx.events.head().archived
+        if away:
+            raise NotFound(
+                f"There is no sealed event {event_id} at hand; the oldest {counted(away, 'event')} were archived.",
+                next_step="Look for it in the files that whoever runs the service keeps.",
+            )
         raise missing("sealed event", event_id)
     inclusion = included(call, event)
     if inclusion is None:
@@ -210,16 +217,26 @@ def included(call: Call, event: LoggedEvent) -> Inclusion | None:
 
 
 @operation("log.consistency")
-def consistency(call: Call, before: int) -> tuple[tuple[str, ...], SignedHead]:
-    """The proof that the log only added to what it was with `before` events (RFC 9162, 2.1.4), and its head."""
+def consistency(call: Call, before: int, size: int | None = None) -> tuple[tuple[str, ...], SignedHead]:
+    """The proof that the log only added to what it was with `before` events (RFC 9162, 2.1.4), and its head.
+
+    The log as it is, or as it was with `size` events.
+    """
     there = _signed(call)
-    if before > there.head.grown:
+    size = there.head.grown if size is None else size
+    if size > there.head.grown:
         raise Invalid(
-            f"The log has {there.head.grown} sealed events, and you have kept a head of {before}.",
+            f"The log has {there.head.grown} sealed events, and not {size}.",
+            next_step="Leave the size out, for the log as it is.",
+            errors=[{"at": "size", "problem": "larger than the log"}],
+        )
+    if before > size:
+        raise Invalid(
+            f"The log has {size} sealed events, and you have kept a head of {before}.",
             next_step="If that head was signed by this workspace, the log was cut off: keep both as evidence.",
             errors=[{"at": "before", "problem": "larger than the log"}],
         )
-    path = tree.consistency(call.tx.events.nodes(), before, there.head.grown)
+    path = tree.consistency(call.tx.events.nodes(), before, size)
     return tuple(piece.hex() for piece in path), there
 
 

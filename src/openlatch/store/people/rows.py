@@ -41,6 +41,9 @@ class WorkspaceRow(Base):
     policy: Mapped[int]
     circle_parties: Mapped[list[UUID]] = mapped_column(ARRAY(Uuid))
     second_factor: Mapped[list[str]] = mapped_column(server_default="{}")
+    keep_events_days: Mapped[int] = mapped_column(server_default="0")
+    keep_activity_days: Mapped[int] = mapped_column(server_default="400")
+    keep_readings_days: Mapped[int] = mapped_column(server_default="0")
     created_at: Mapped[datetime]
 
 

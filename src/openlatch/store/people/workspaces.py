@@ -28,6 +28,9 @@ _BY_ID = select(_TABLE).where(WorkspaceRow.workspace_id == bindparam("wanted"))
 _BY_SLUG = select(_TABLE).where(WorkspaceRow.slug == bindparam("wanted"))
 
 
+_KEEPS = ("keep_events_days", "keep_activity_days", "keep_readings_days")
+
+
 def to_workspace(row: Any) -> Workspace:
     return Workspace(
         id=row.workspace_id,
@@ -38,6 +41,7 @@ def to_workspace(row: Any) -> Workspace:
         unused_days=row.unused_days,
         policy=row.policy,
         second_factor=frozenset(map(Role, row.second_factor)),
+        **{name: getattr(row, name) for name in _KEEPS},
     )
 
 
@@ -73,8 +77,9 @@ def insert_workspace(session: Session, workspace: Workspace, created_at: datetim
 
 
 def change_workspace(session: Session, workspace: Workspace) -> None:
-    """Keep another name and zone of the workspace that was entered, and for which roles it demands a second factor."""
+    """Store what can be set of the workspace that was entered: its name and zone, who needs what, what is kept."""
     values = {"name": workspace.name, "zone": workspace.zone, "second_factor": sorted(workspace.second_factor)}
+    values |= {name: getattr(workspace, name) for name in _KEEPS}
     session.execute(update(WorkspaceRow).where(WorkspaceRow.workspace_id == workspace.id).values(**values))
 
 

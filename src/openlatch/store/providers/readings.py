@@ -6,8 +6,9 @@ from datetime import datetime
 from uuid import UUID
 
 from pydantic import TypeAdapter
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import delete, exists, func, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import aliased
 
 from openlatch.core.model import Reading
 from openlatch.core.providers import ports
@@ -71,6 +72,16 @@ class Readings(Noun):
     def forget_pages(self, reading_id: UUID) -> None:
         """Forget what a reading has seen so far."""
         self._session.execute(delete(ReadingPageRow).where(ReadingPageRow.reading_id == reading_id))
+
+    def forget(self, before: datetime) -> None:
+        """Delete readings that were over before an instant, but for each provider’s latest and first complete one."""
+        later = aliased(ReadingRow)
+        own = (later.workspace_id == ReadingRow.workspace_id, later.provider_id == ReadingRow.provider_id)
+        newer = exists().where(*own, later.id > ReadingRow.id)
+        complete = ReadingState.COMPLETE.value
+        earlier = exists().where(*own, later.state == complete, later.finished_at < ReadingRow.finished_at)
+        gone = (ReadingRow.finished_at < before, newer, or_(ReadingRow.state != complete, earlier))
+        self._session.execute(delete(ReadingRow).where(*gone))
 
     def accept_loss(self, reading_id: UUID) -> None:
         """Have a reading that is in progress end whatever it no longer shows."""

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, func, literal, or_, select, text, update
+from sqlalchemy import ColumnElement, delete, func, literal, or_, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.record import tree
@@ -29,6 +29,9 @@ KEPT_FROM = 6
 COPIED = 2000
 """So many events of a copy are held at a time."""
 
+STAYS = ("order.proved",)
+"""Acts that stay at hand when they are archived: a receipt is shown with the proof that the log holds its event."""
+
 
 @dataclass(frozen=True, slots=True)
 class LoggedEvent:
@@ -45,7 +48,9 @@ class LoggedEvent:
 class Head:
     """The end of the sealed log: its size, its last link, when it was sealed, and what waits to be sealed.
 
-    `grown` of its events are in the tree, whose root is `root`; what waits is not, for a few seconds.
+    `grown` of its events are in the tree, whose root is `root`; what waits is not, for a few seconds. The oldest
+    `archived` of them are in files elsewhere, up to the link `archived_link`; `archived_wholes` are the whole subtrees
+    that they make, 64 hex digits each.
     """
 
     size: int
@@ -54,6 +59,9 @@ class Head:
     unsealed: int
     grown: int = 0
     root: str = tree.EMPTY.hex()
+    archived: int = 0
+    archived_link: str = START
+    archived_wholes: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,15 +107,18 @@ class Events(Noun):
     def head(self) -> Head:
         """Return how far the log goes, and how many events wait to be sealed."""
         unsealed = self._session.scalar(select(func.count()).where(EventRow.number.is_(None))) or 0
-        return replace(self._sealed(), unsealed=unsealed)
+        there, nodes = self._sealed(), self.nodes()
+        pieces = tuple(nodes(*whole).hex() for whole in tree.wholes(0, there.archived))
+        return replace(there, unsealed=unsealed, archived_wholes=pieces)
 
     def _sealed(self) -> Head:
         """How far the log goes, without counting what waits."""
         seal = self._session.get(SealRow, self._workspace_id, populate_existing=True)
         if seal is None:
             return Head(0, START, None, 0)
-        root = seal.root or tree.EMPTY.hex()
-        return Head(seal.size, seal.link, seal.sealed_at, 0, seal.grown, root)
+        root, begins = seal.root or tree.EMPTY.hex(), seal.archived_link or START
+        head = Head(seal.size, seal.link, seal.sealed_at, 0, seal.grown, root)
+        return replace(head, archived=seal.archived, archived_link=begins)
 
     def seal(self, link: Callable[[str, dict[str, Any]], str], now: datetime, most: int = 5000) -> int:
         """Number and link the committed events in their order; returns how many. One sealer at a time."""
@@ -197,18 +208,49 @@ class Events(Noun):
         return None if row is None else _logged(row)
 
     def after(self, number: int, limit: int) -> tuple[LoggedEvent, ...]:
-        """Return the sealed events that come after a place in the log, in its order."""
-        end = self._session.scalar(select(SealRow.size)) or 0
-        query = select(EventRow).where(EventRow.number > number, EventRow.number <= end)
+        """Return the sealed events that come after a place in the log, in its order; none that are archived."""
+        seal = self._sealed()
+        query = select(EventRow).where(EventRow.number > max(number, seal.archived), EventRow.number <= seal.size)
         return tuple(_logged(row) for row in self._session.scalars(query.order_by(EventRow.number).limit(limit)))
 
-    def copy(self) -> Iterator[str]:
-        """Return the sealed log in its order, an event a line: its number, its link and its content, as JSON."""
-        end = self._session.scalar(select(SealRow.size)) or 0
+    def before(self, instant: datetime) -> int:
+        """Return how many events of the log, the oldest, are of before an instant, one and all."""
+        later = select(func.min(EventRow.number)).where(EventRow.at >= instant, EventRow.number.is_not(None))
+        first = self._session.scalar(later)
+        return self._sealed().grown if first is None else first - 1
+
+    def archive(self, through: int) -> None:
+        """Note that the events up to a number are in files elsewhere: from then on they can be cleared."""
+        link = self._session.scalar(select(EventRow.link).where(EventRow.number == through))
+        mine = SealRow.workspace_id == self._workspace_id
+        self._session.execute(update(SealRow).where(mine).values(archived=through, archived_link=link))
+
+    def clear(self, after: int, most: int) -> int:
+        """Delete archived events that come after a number, of so many numbers at most; returns up to which.
+
+        Their hashes stay in the tree, and so every proof can still be given.
+        """
+        last = min(after + most, self._sealed().archived)
+        gone = (EventRow.number > after, EventRow.number <= last, EventRow.act != func.all(list(STAYS)))
+        self._session.execute(delete(EventRow).where(*gone))
+        return last
+
+    def copy(self, end: int | None = None) -> Iterator[str]:
+        """Return what is at hand of the sealed log in its order, all or up to a number.
+
+        An event a line: its number, its link and its content, as JSON.
+        """
+        seal = self._sealed()
+        end = seal.size if end is None else end
         line = text(
             "'{\"number\":' || number || ',\"link\":\"' || link || '\",\"content\":' || cast(content as text) || '}'"
         )
-        query = select(line).select_from(EventRow).where(EventRow.number.between(1, end)).order_by(EventRow.number)
+        query = (
+            select(line)
+            .select_from(EventRow)
+            .where(EventRow.number.between(seal.archived + 1, end))
+            .order_by(EventRow.number)
+        )
         return self._session.scalars(query, execution_options={"yield_per": COPIED})
 
     def browse(

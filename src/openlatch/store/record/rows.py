@@ -35,6 +35,9 @@ class SealRow(Base):
     grown: Mapped[int] = mapped_column(BigInteger, server_default="0")
     """so many of its events are in the tree"""
     root: Mapped[str | None]
+    archived: Mapped[int] = mapped_column(BigInteger, server_default="0")
+    """so many of its events, the oldest, are in files elsewhere"""
+    archived_link: Mapped[str | None]
 
 
 class NodeRow(Base):

@@ -23,8 +23,8 @@ def get_workspace(call: Call) -> wire.Workspace:
 
 @routes.route("PUT", "/workspace", body=wire.WorkspaceWish, returns=wire.Workspace)
 def change_workspace(call: Call, body: wire.WorkspaceWish) -> wire.Workspace:
-    """Call the workspace something else, have its days in another zone, or demand a second factor of some roles."""
-    changed = workspaces.change(call, body.name, body.zone, body.second_factor)
+    """Set the workspace’s name and zone, the roles that need a second factor, and how long it keeps what happened."""
+    changed = workspaces.change(call, body)
     return workspace_of(changed, sends_letters=call.services.post is not None)
 
 

@@ -25,7 +25,10 @@ def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
 
 @routes.route("GET", "/log/copy", files=(JSON_LINES,), streams=True)
 def copy_log(call: Call) -> Stream:
-    """The whole sealed log, sent while it is read: an event a line, with its number, its link and its content."""
+    """The sealed log, sent while it is read: an event a line, with its number, its link and its content.
+
+    All of it, but for the oldest events if those were archived.
+    """
     return lines_kept("log", log.copy(call))
 
 
@@ -43,6 +46,7 @@ def prove_event(call: Call, event_id: UUID) -> wire.LogProof:
 
 @routes.route("GET", "/log/consistency", query=wire.ConsistencyQuery, returns=wire.LogConsistency)
 def prove_consistency(call: Call, query: wire.ConsistencyQuery) -> wire.LogConsistency:
-    """The proof that the log only added to what it was with so many events."""
-    path, head = log.consistency(call, query.before)
-    return wire.LogConsistency(before=query.before, path=list(path), head=head_of(head))
+    """The proof that the log, as it is or was later, only added to what it was with so many events."""
+    path, head = log.consistency(call, query.before, query.size)
+    size = head.head.grown if query.size is None else query.size
+    return wire.LogConsistency(before=query.before, size=size, path=list(path), head=head_of(head))

@@ -47,4 +47,5 @@ def remove_webhook(call: Call, webhook: str) -> None:
 def _more(call: Call, webhook: Webhook) -> dict[str, Any]:
     """What a webhook is shown with: how much it has not been told of, and where the keys are that its tokens need."""
     url = tokens.keys_url(call) if webhook.form is HookForm.SECURITY_EVENTS else ""
-    return {"waits": call.tx.events.head().size - webhook.seen, "keys_url": url}
+    head = call.tx.events.head()
+    return {"waits": head.size - max(webhook.seen, head.archived), "keys_url": url}

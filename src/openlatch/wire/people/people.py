@@ -452,7 +452,8 @@ class SignInLink(Sent):
 class Workspace(Sent):
     """The workspace: its name, its zone (IANA), what it regards as its own, and its limits.
 
-    Whoever has a role of `second_factor` needs a second factor.
+    Whoever has a role of `second_factor` needs a second factor. What happened is kept for so many days, 0 for ever:
+    events of the log can be archived into files from then on, activity and readings are deleted.
     """
 
     id: UUID
@@ -462,15 +463,21 @@ class Workspace(Sent):
     circle_domains: list[str]
     unused_days: int
     second_factor: list[Role]
+    keep_events_days: int
+    keep_activity_days: int
+    keep_readings_days: int
     sends_letters: bool
 
 
 class WorkspaceWish(Taken):
-    """Another name or zone (IANA) of the workspace, or the roles that need a second factor; what is left out stays."""
+    """What is to be set of the workspace; what is left out stays as it is."""
 
     name: Text | None = None
     zone: Text | None = None
     second_factor: Annotated[list[Role], Field(max_length=len(Role))] | None = None
+    keep_events_days: Annotated[int, Field(ge=0, le=36500)] | None = None
+    keep_activity_days: Annotated[int, Field(ge=0, le=36500)] | None = None
+    keep_readings_days: Annotated[int, Field(ge=0, le=36500)] | None = None
 
 
 class Holder(Sent):

@@ -103,6 +103,9 @@ class LogHead(Sent):
 
     `grown` of its events are in the tree (RFC 9162) whose root is `root`: within seconds, all of them. `signed` says
     workspace, size (that of the tree), root and instant, as a compact JSON Web Signature with EdDSA.
+
+    The oldest `archived` events are in files elsewhere, the last of them with the link `archived_link`; a copy begins
+    after them, with `archived_wholes` as the roots of the whole subtrees that they make, the largest first.
     """
 
     size: int
@@ -111,6 +114,9 @@ class LogHead(Sent):
     unsealed: int
     grown: int
     root: str
+    archived: int
+    archived_link: str
+    archived_wholes: list[str]
     signed: str
 
 
@@ -127,17 +133,19 @@ class LogProof(Sent):
 
 
 class LogConsistency(Sent):
-    """The proof that the log only added to what it was with `before` events (RFC 9162, 2.1.4)."""
+    """The proof that the log of `size` events only added to what it was with `before` of them (RFC 9162, 2.1.4)."""
 
     before: int
+    size: int
     path: list[str]
     head: LogHead
 
 
 class ConsistencyQuery(Taken):
-    """Of how many events the head is that someone has kept."""
+    """Of how many events the head is that someone has kept, and that of later; the present one if that is left out."""
 
     before: Annotated[int, Field(ge=0, le=2**53 - 1)]
+    size: Annotated[int, Field(ge=0, le=2**53 - 1)] | None = None
 
 
 class EventList(Page[Event]):
