@@ -38,7 +38,7 @@ from openlatch.core.providers.ports import Connector
 from openlatch.core.providers.security_events import EventStream, Issuer
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
-from openlatch.memory import lets_go, sparing
+from openlatch.memory import lets_go, seldom, sparing
 from openlatch.operations.call import Services
 from openlatch.operations.credentials import Passwords, Vault
 from openlatch.store import Store
@@ -172,6 +172,7 @@ class Service:
 
     def _spare_memory(self) -> None:
         sparing()
+        seldom()
         lets_go(self.store.forget_statements)
 
     def web(self) -> Flask:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-__all__ = ["counted", "listed", "so_long"]
+__all__ = ["counted", "left_out", "listed", "so_long"]
 
 
 def listed(words: Iterable[object]) -> str:
@@ -23,3 +23,10 @@ def counted(number: int, single: str, several: str = "") -> str:
 def so_long(days: int) -> str:
     """For how many days, where 0 is without an end: "for ever", "400 days"."""
     return counted(days, "day") if days else "for ever"
+
+
+def left_out(number: int) -> str:
+    """What is said of so many entries that were too many for a round; nothing of none."""
+    are = "is" if number == 1 else "are"
+    left = f"{counted(number, 'entry')} on the accounts with the least risk {are} not asked about"
+    return f"{left}: too many for one round." if number else ""

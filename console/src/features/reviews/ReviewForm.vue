@@ -7,7 +7,7 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { day } from "@/ui/time";
-import { RHYTHMS } from "./decisions";
+import { leftOut, RHYTHMS } from "./decisions";
 import AccountField from "@/features/inventory/AccountField.vue";
 import FormField from "@/ui/FormField.vue";
 
@@ -203,6 +203,8 @@ const save = useMutation({
         <template v-if="meant.data.value && !meant.error.value">
           <p>
             Schedule: {{ meant.data.value.says }}. {{ meant.data.value.entries }} entries now.
+            <b v-if="meant.data.value.left_out">{{ leftOut(meant.data.value.left_out) }}</b>
+            {{ " " }}
             <b v-if="meant.data.value.unasked" class="text-high"
               >Nobody could be asked about {{ meant.data.value.unasked }} of them.</b
             >

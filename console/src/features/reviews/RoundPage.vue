@@ -14,7 +14,7 @@ import DecisionList from "./DecisionList.vue";
 import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
-import { ordered } from "./decisions";
+import { leftOut, ordered } from "./decisions";
 import { useRoundItems } from "./useRoundItems";
 import { OUTCOMES } from "@/api/words";
 import FormField from "@/ui/FormField.vue";
@@ -152,6 +152,7 @@ const done = computed(() => {
         <b v-else-if="round.closed_at" class="font-[620] text-good"
           >Closed {{ moment(round.closed_at, zone) }}: everything in it is proved or left open.</b
         >
+        <template v-if="round.left_out">{{ " " }}{{ leftOut(round.left_out) }}</template>
         <template v-if="round.joined"
           >{{ " " }}{{ round.joined }} came into its scope since it was opened; the next round covers
           {{ round.joined === 1 ? "it" : "them" }}.</template

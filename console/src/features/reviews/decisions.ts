@@ -19,6 +19,13 @@ const ADVISED: Record<Choice, string> = {
   "pass-on": "Pass it on",
 };
 
+/** What is said of so many entries that were too many for a round. */
+export function leftOut(number: number): string {
+  const entries = number === 1 ? "1 entry" : `${number.toLocaleString("en")} entries`;
+  const are = number === 1 ? "is" : "are";
+  return `${entries} on the accounts with the least risk ${are} not asked about: too many for one round.`;
+}
+
 /** The advice on an item in a sentence, to which its reason is added. */
 export function advised(item: RoundItem): string {
   return item.advice === "narrow" && item.narrower

@@ -18,7 +18,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, one_of
 from openlatch.cli.output import Listing, hint, listed, only_shown, out, output_option, print_one, reports_errors
 from openlatch.client import Client
-from openlatch.core.phrases import counted
+from openlatch.core.phrases import counted, left_out
 from openlatch.wire import messages as wire
 from openlatch.words import Occasion, Reviewers, Unanswered
 
@@ -79,6 +79,7 @@ def _show(to: Console, the_review: wire.Review, zone: str) -> None:
         ("schedule", the_review.says + (" (paused)" if the_review.paused else "")),
         ("next", ", ".join(day(at, zone) for at in the_review.coming[:6]) or "only when you open a round"),
         ("covers", f"{the_review.looks_at}: {counted(the_review.entries, 'entry')} now"),
+        ("not asked about", left_out(the_review.left_out)),
         ("asks", asked[the_review.reviewers] + (f", otherwise {the_review.otherwise}" if the_review.otherwise else "")),
         ("substitutes", ", ".join(f"{other} for {who}" for who, other in the_review.substitutes.items())),
         (
@@ -168,6 +169,8 @@ def add_review(name: str, *, dry_run: bool, output: str, **given: Any) -> None:
             out().print(f"{name}: {meant.says}. {counted(meant.entries, 'entry')} now.")
             for at in meant.coming[:6]:
                 out().print(f"  {day(at, client.me().workspace.zone)}")
+            if meant.left_out:
+                out().print(left_out(meant.left_out), style="yellow")
             if meant.unasked:
                 out().print(f"Nobody can be asked about {meant.unasked} of them.", style="red")
             only_shown("it is added")

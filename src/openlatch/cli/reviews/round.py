@@ -29,7 +29,7 @@ from openlatch.cli.output import STUCK, Listing, going_on, hint, listed, only_sh
 from openlatch.cli.reports import report_format, report_options, write_report
 from openlatch.cli.taking_back.batch import together
 from openlatch.client import Client
-from openlatch.core.phrases import counted
+from openlatch.core.phrases import counted, left_out
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
 from openlatch.words import Choice, Outcome
@@ -142,6 +142,8 @@ def _footer(to: Console, review_round: wire.Round, zone: str) -> None:
     for who in review_round.progress:
         others = f", {who.by_others} of them by others" if who.by_others else ""
         to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items} decided{others}", "dim"))
+    if review_round.left_out:
+        to.print(left_out(review_round.left_out), style="dim")
     if review_round.joined:
         to.print(
             f"{counted(review_round.joined, 'entry')} came into its scope since; the next round covers them.",

@@ -190,6 +190,8 @@ class Round:
     closed_at: datetime | None = None
     compared: Comparison | None = None
     """the same question asked again when it was closed"""
+    left_out: int = 0
+    """how many entries in its scope it does not ask about: the least risky, where they are too many for one round"""
     version: int = 1
 
     @property

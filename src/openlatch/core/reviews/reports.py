@@ -9,7 +9,7 @@ from __future__ import annotations
 import hashlib
 from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -141,7 +141,7 @@ def what_remains(lines: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
 
 def plain(report: Report) -> dict[str, Any]:
     """Return a report as it is stored, sent and signed: texts, whole numbers, lists and objects only."""
-    document: dict[str, Any] = orjson.loads(orjson.dumps(asdict(report)))
+    document: dict[str, Any] = orjson.loads(orjson.dumps(report))
     return document
 
 

@@ -97,9 +97,10 @@ def flags_on(call: Call, entries: Iterable[Listed]) -> dict[UUID, tuple[FlagSigh
     """
     every = list(entries)
     member = within_sight(call) is not None
-    ids = {listed_entry.entry.id for listed_entry in every} | {listed_entry.party.id for listed_entry in every}
+    known = {listed_entry.entry.id: listed_entry for listed_entry in every}
+    ids = known.keys() | {listed_entry.party.id for listed_entry in every}
     on: dict[UUID, list[FlagSight]] = {}
-    for flag in flags_of.sights(call, call.tx.flags.standing(ids)):
+    for flag in flags_of.sights(call, call.tx.flags.standing(ids), known):
         if not member or (flag.rule is not None and flag.rule.party_sees):
             on.setdefault(flag.flag.subject_id, []).append(flag)
     return {

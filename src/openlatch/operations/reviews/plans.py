@@ -16,7 +16,15 @@ from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.reviews import round_news, rounds, settle
-from openlatch.operations.reviews.scope import asked_about, facts_of, in_scope, scope_of, still_in_scope
+from openlatch.operations.reviews.scope import (
+    asked_about,
+    facts_of,
+    in_scope,
+    put_in_order,
+    scope_of,
+    still_in_scope,
+    too_many,
+)
 from openlatch.operations.telling import notices
 from openlatch.wire.reviews.reviews import NewReview
 from openlatch.words import Occasion, Power, Reviewers
@@ -26,8 +34,6 @@ __all__ = ["ReviewSight", "browse", "change", "check", "create", "occasions", "o
 SHOWN = 60
 """So many of the times at which a review takes place within the next year are shown."""
 YEAR = timedelta(days=366)
-MOST_ITEMS = 10_000
-"""A round of more than that is nobody's to answer."""
 SETTLED = timedelta(minutes=1)
 """So long after the last event a round is opened, so that what comes together makes one."""
 CAUGHT_UP = 40
@@ -57,6 +63,11 @@ class ReviewSight:
     unasked: int = 0
     """with a check: how many entries nobody could be asked about"""
 
+    @property
+    def left_out(self) -> int:
+        """How many of the least risky are too many for a round."""
+        return too_many(self.entries)
+
 
 @operation("reviews.browse")
 def browse(call: Call) -> tuple[ReviewSight, ...]:
@@ -77,10 +88,9 @@ def show(call: Call, text: str) -> ReviewSight:
 def check(call: Call, draft: NewReview) -> ReviewSight:
     """What a review would mean: when it would come round, and what would be in it; changes nothing."""
     plan = _planned(call, draft, call.services.new_id())
-    sight = _sight(call, plan)
-    listed = list(call.tx.entries.about(in_scope(call, plan.where)).values())
-    asked = asked_about(call, plan, listed)
-    return replace(sight, unasked=sum(1 for person in asked.values() if person is None))
+    there = in_scope(call, plan.where)
+    asked = asked_about(call, plan, put_in_order(call, there))
+    return replace(_sight(call, plan, there), unasked=sum(1 for person in asked.values() if person is None))
 
 
 @operation("reviews.save")
@@ -247,22 +257,8 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
         news = Notice(f"review:{plan.id}:{occurrence.isoformat()}:lost", title, "Change what it looks at.", "/reviews")
         notices.tell(call, notices.managers(call), news)
         return None
-    listed = call.tx.entries.about(there)
-    facts = facts_of(call, listed)
-    worst: dict[UUID, int] = {}
-    for listed_entry in listed.values():
-        worst[listed_entry.account.id] = max(worst.get(listed_entry.account.id, 0), facts[listed_entry.entry.id].risk)
-    # What is riskiest comes first, and all of an account together.
-    every = sorted(
-        listed.values(),
-        key=lambda listed_entry: (
-            -worst[listed_entry.account.id],
-            listed_entry.account.name,
-            listed_entry.account.id,
-            -listed_entry.risk,
-            listed_entry.party.name,
-        ),
-    )[:MOST_ITEMS]
+    every = put_in_order(call, there)
+    facts = facts_of(call, {listed_entry.entry.id: listed_entry for listed_entry in every})
     asked = asked_about(call, plan, every)
     opened = Round(
         id=call.services.new_id(),
@@ -272,6 +268,7 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
         opened_at=call.now,
         due_at=call.now + timedelta(days=plan.answer_days),
         policy=call.tx.workspace.policy,
+        left_out=len(there) - len(every),
     )
     items = [
         Item(
@@ -368,11 +365,12 @@ def occasions(call: Call, plan: ReviewPlan) -> list[str]:
     return list(filter(None, ["" if recurrence is None else recurrence.says(), events]))
 
 
-def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
+def _sight(call: Call, plan: ReviewPlan, scope: Sequence[UUID] | None = None) -> ReviewSight:
+    """Return a review with what it means; `scope` is what is in it, where that is at hand."""
     recurrence = plan.recurrence(call.tx.workspace.zone)
     coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
     people = call.tx.people.ever()
-    there = still_in_scope(call, plan.where)
+    there = still_in_scope(call, plan.where) if scope is None else scope
     return ReviewSight(
         plan,
         ", and ".join([*occasions(call, plan), *([_LOST] if there is None else [])]),

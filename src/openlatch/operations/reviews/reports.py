@@ -9,6 +9,8 @@ from uuid import UUID
 
 from openlatch.core.hours import day_in
 from openlatch.core.orders.orders import Order
+from openlatch.core.phrases import left_out
+from openlatch.core.reviews.decisions import Facts
 from openlatch.core.reviews.plans import Item, Round
 from openlatch.core.reviews.reports import Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
 from openlatch.core.taking_back.leaver import Phase
@@ -41,12 +43,15 @@ def signed_report(call: Call, kind: str, text: str) -> Signed:
     if kind == "batch":
         return _of_batch(call, text)
     review = call.tx.reviews.find(text)
-    return call.tx.reviews.report(review.id) or (plain(_of_round(call, review)), "")
+    if (kept := call.tx.reviews.report(review.id)) is not None:
+        return kept
+    found = call.tx.reviews.items(review.id)
+    return plain(_of_round(call, review, found, facts_now(call, [item.entry_id for item, _ in found]))), ""
 
 
-def keep(call: Call, review_round: Round) -> None:
-    """Write and sign the report of a round that is being closed."""
-    content = plain(_of_round(call, review_round))
+def keep(call: Call, review_round: Round, found: Sequence[tuple[Item, Outcome]], now: Mapping[UUID, Facts]) -> None:
+    """Write and sign the report of a round that is being closed, of its items and what is known of their entries."""
+    content = plain(_of_round(call, review_round, found, now))
     call.tx.reviews.keep_report(review_round.id, content, _sign(call, content))
 
 
@@ -56,21 +61,22 @@ def _sign(call: Call, content: Mapping[str, Any]) -> str:
     return signed(call, said, "report")
 
 
-def _of_round(call: Call, review_round: Round) -> Report:
-    plan, found = review_round.plan, call.tx.reviews.items(review_round.id)
-    items: list[tuple[Item, Outcome]] = list(found)
+def _of_round(
+    call: Call, review_round: Round, items: Sequence[tuple[Item, Outcome]], now: Mapping[UUID, Facts]
+) -> Report:
+    plan = review_round.plan
     people = call.tx.people.ever()
     names = {person_id: person.name for person_id, person in people.items()}
-    listed = call.tx.entries.about({item.entry_id for item, _ in items})
+    entries = call.tx.entries.some({item.entry_id for item, _ in items})
+    parties = call.tx.parties.some({entry.party_id for entry in entries.values()})
     orders = _orders(call, [item.order_id for item, _ in items])
-    now = facts_now(call, [item.entry_id for item, _ in items])
     progress = call.tx.reviews.progress(review_round.id)
     choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
     lines = tuple(
         review_line(
             item,
             outcome,
-            listed[item.entry_id].party.addresses,
+            parties[entries[item.entry_id].party_id].addresses,
             names.get(item.reviewer, "") if item.reviewer else "",
             names,
             orders.get(item.order_id),
@@ -127,6 +133,7 @@ def _round_facts(call: Call, review_round: Round, policy: str) -> tuple[Fact, ..
         Fact("takes place", recurrence.says() if recurrence is not None else "after an event"),
         Fact("opened", review_round.why, review_round.opened_at),
         Fact("in scope", scope_of(call, plan.where)),
+        Fact("left out", left_out(review_round.left_out)),
         Fact("asked", asked[plan.reviewers.value]),
         Fact("to be answered by", "", review_round.due_at),
         Fact("what nobody answers", plan.silence()),

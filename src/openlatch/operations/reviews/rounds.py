@@ -18,7 +18,7 @@ from openlatch.operations.inventory.entries import words
 from openlatch.operations.orders.orders import Wish
 from openlatch.operations.people.reviewers import who_answers
 from openlatch.operations.reviews import round_news, settle
-from openlatch.operations.reviews.scope import own_parties, scope_of, still_in_scope
+from openlatch.operations.reviews.scope import joined, own_parties, scope_of
 from openlatch.operations.taking_back import batches
 from openlatch.operations.taking_back.together import Foresight, foreseen
 from openlatch.store.inventory.entries import Listed
@@ -110,9 +110,8 @@ def browse(call: Call, state: str, review: str, limit: int, cursor: str | None) 
 def show(call: Call, text: str) -> RoundSight:
     """One round, with how many entries have come into its scope since it was opened."""
     review = call.tx.reviews.find(text)
-    there = still_in_scope(call, review.plan.where) if review.state is RoundState.OPEN else None
-    joined = len(set(there) - call.tx.reviews.asked_about(review.id)) if there else 0
-    return replace(seen(call, [review])[0], joined=joined)
+    since = joined(call, review, call.tx.reviews.asked_about(review.id)) if review.state is RoundState.OPEN else ()
+    return replace(seen(call, [review])[0], joined=len(since))
 
 
 @operation("rounds.items")

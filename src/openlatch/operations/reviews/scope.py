@@ -12,7 +12,7 @@ from uuid import UUID
 from openlatch.core.model import Entry, Person
 from openlatch.core.orders.acts import Around, possible
 from openlatch.core.reviews.decisions import Facts
-from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, scope_said
+from openlatch.core.reviews.plans import Asked, ReviewPlan, Round, assign, scope_said
 from openlatch.core.rules.advise import narrowest
 from openlatch.errors import Invalid, NotFound, OpenLatchError
 from openlatch.operations.call import Call
@@ -22,7 +22,7 @@ from openlatch.operations.rules import policies
 from openlatch.operations.rules.advice import known_levels
 from openlatch.store.inventory.entries import Listed
 from openlatch.wire.inventory.entries import EntryFilter as Wanted
-from openlatch.words import Kind, PartyStatus, Power, Role
+from openlatch.words import Kind, PartyStatus, Power, Reviewers, Role
 
 __all__ = [
     "asked_about",
@@ -30,10 +30,16 @@ __all__ = [
     "facts_of",
     "have_left",
     "in_scope",
+    "joined",
     "own_parties",
+    "put_in_order",
     "scope_of",
     "still_in_scope",
+    "too_many",
 ]
+
+MOST_ITEMS = 10_000
+"""A round of more than that is nobody's to answer."""
 
 
 def in_scope(call: Call, where: Mapping[str, Any]) -> list[UUID]:
@@ -48,6 +54,28 @@ def still_in_scope(call: Call, where: Mapping[str, Any]) -> list[UUID] | None:
         return in_scope(call, where)
     except OpenLatchError:
         return None
+
+
+def joined(call: Call, review_round: Round, asked: Collection[UUID]) -> list[UUID]:
+    """Return the entries that came into the scope of a round since it was opened; `asked` are those it asks about."""
+    further = [entry_id for entry_id in still_in_scope(call, review_round.plan.where) or () if entry_id not in asked]
+    # What it left out from the beginning did not come since; what is new to the inventory did.
+    return call.tx.entries.since(further, review_round.opened_at) if review_round.left_out else further
+
+
+def too_many(entries: int) -> int:
+    """Return how many of so many entries a round does not ask about."""
+    return max(0, entries - MOST_ITEMS)
+
+
+def put_in_order(call: Call, entry_ids: Iterable[UUID]) -> list[Listed]:
+    """Return those of some entries that a round asks about, in its order.
+
+    What is riskiest comes first, and all of an account together; beyond the most that a round can ask about, nothing.
+    """
+    wanted = call.tx.entries.foremost(entry_ids, MOST_ITEMS)
+    listed = call.tx.entries.about(wanted)
+    return [listed[entry_id] for entry_id in wanted]
 
 
 def facts_now(call: Call, entry_ids: Iterable[UUID]) -> dict[UUID, Facts]:
@@ -160,9 +188,9 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
             for value in (party, *teams.get(party, ())):
                 of_party.setdefault(value, set()).add(person)
     administrators: dict[UUID, set[UUID]] = {}
-    for entry in call.tx.entries.on({listed_entry.account.id for listed_entry in listed}):
-        if Power.ADMIT in entry.powers:
-            administrators.setdefault(entry.account_id, set()).update(of_party.get(entry.party_id, ()))
+    if plan.reviewers is Reviewers.ADMINISTRATORS:
+        for account, party in call.tx.entries.administering({listed_entry.account.id for listed_entry in listed}):
+            administrators.setdefault(account, set()).update(of_party.get(party, ()))
     called = _called(people.values())
     owners = sorted(person.id for person in people.values() if person.role is Role.OWNER)
     otherwise = [plan.otherwise] if plan.otherwise in people else []

@@ -16,7 +16,7 @@ from openlatch.operations.orders import orders
 from openlatch.operations.orders.orders import Wish
 from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.reviews import reports, round_news
-from openlatch.operations.reviews.scope import facts_now, have_left, own_parties, still_in_scope
+from openlatch.operations.reviews.scope import facts_now, have_left, joined, own_parties
 from openlatch.operations.rules import flags
 from openlatch.operations.taking_back.together import held_back
 from openlatch.words import Action, Choice, Outcome, RoundState
@@ -119,24 +119,27 @@ def settle(call: Call, review_round: Round) -> Round:
     """Give some more of the orders of a round, or close it once everything in it is proved or said to be left open."""
     if review_round.state is not RoundState.SETTLING:
         return review_round
-    found = call.tx.reviews.items(review_round.id)
-    to_come = [item for item, outcome in found if outcome is Outcome.TO_COME]
+    to_come = call.tx.reviews.items(review_round.id, outcome=Outcome.TO_COME.value, limit=CHUNK)
     if to_come:
-        call.tx.reviews.save_items([_order(call, review_round, item) for item in to_come[:CHUNK]])
+        call.tx.reviews.save_items([_order(call, review_round, item) for item, _ in to_come])
         return review_round
-    found = tuple(_dated(call, found))
+    outcomes = map(Outcome, call.tx.reviews.outcomes([review_round.id])[review_round.id])
+    if any(not outcome.settled and outcome is not Outcome.WAITING for outcome in outcomes):
+        return review_round
+    found = tuple(_dated(call, call.tx.reviews.items(review_round.id)))
     if any(not outcome.settled for _, outcome in found):
         return review_round
     before = {item.entry_id: item.facts for item, _ in found}
-    joined = [each_id for each_id in still_in_scope(call, review_round.plan.where) or () if each_id not in before]
+    now = facts_now(call, before)
+    since = facts_now(call, joined(call, review_round, before))
     review_round = review_round.moved(
         RoundMove.CLOSE,
         closed_at=call.now,
         settled_at=review_round.settled_at or call.now,
-        compared=compare(before, facts_now(call, before), facts_now(call, joined).values()),
+        compared=compare(before, now, since.values()),
     )
     call.tx.reviews.save(review_round)
-    reports.keep(call, review_round)
+    reports.keep(call, review_round, found, now)
     call.log("round.closed", "round", review_round.id, items=len(found))
     if found:
         round_news.tell_closed(call, review_round, len(found))
@@ -148,6 +151,7 @@ def _dated(call: Call, found: Sequence[tuple[Item, Outcome]]) -> list[tuple[Item
     waiting = {item.order_id for item, outcome in found if outcome is Outcome.WAITING and item.order_id is not None}
     orders_ = {order.id: order for order in call.tx.orders.some(waiting)}
     after: list[tuple[Item, Outcome]] = []
+    dated: list[Item] = []
     for item, outcome in found:
         order = orders_.get(item.order_id) if item.order_id is not None else None
         step = order.steps[order.place] if order is not None and outcome is Outcome.WAITING else None
@@ -157,9 +161,9 @@ def _dated(call: Call, found: Sequence[tuple[Item, Outcome]]) -> list[tuple[Item
         day = last_day(step.until, call.tx.workspace.zone)
         assert item.decision is not None  # noqa: S101 - an order comes of nothing else
         left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.author, call.now)
-        kept = replace(item, left_open=left, version=item.version + 1)
-        call.tx.reviews.save_items([kept])
-        after.append((kept, Outcome.LEFT_OPEN))
+        dated.append(replace(item, left_open=left, version=item.version + 1))
+        after.append((dated[-1], Outcome.LEFT_OPEN))
+    call.tx.reviews.save_items(dated)
     return after
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from uuid import UUID
@@ -166,13 +166,17 @@ def _mark_again(call: Call, flag: Flag) -> None:
     )
 
 
-def sights(call: Call, flags: Iterable[Flag]) -> tuple[FlagSight, ...]:
-    """Return flags with what each is on, and with what their rules say today."""
+def sights(call: Call, flags: Iterable[Flag], known: Mapping[UUID, Listed] | None = None) -> tuple[FlagSight, ...]:
+    """Return flags with what each is on, and with what their rules say today; `known` are entries that are at hand."""
     every = list(flags)
     ids = {subject: [f.subject_id for f in every if f.subject is subject] for subject in Subject}
-    entries = call.tx.entries.about(ids[Subject.ENTRY]) if ids[Subject.ENTRY] else {}
+    entries = dict(known or {})
+    if further := [entry_id for entry_id in ids[Subject.ENTRY] if entry_id not in entries]:
+        entries |= call.tx.entries.about(further)
+    parties = {listed.party.id: listed.party for listed in entries.values()}
+    if further := [party_id for party_id in ids[Subject.PARTY] if party_id not in parties]:
+        parties |= call.tx.parties.some(further)
     accounts = call.tx.accounts.some(ids[Subject.ACCOUNT]) if ids[Subject.ACCOUNT] else {}
-    parties = call.tx.parties.some(ids[Subject.PARTY]) if ids[Subject.PARTY] else {}
     rules = policies.rules(call)
     flag_sights = []
     for flag in every:

@@ -313,6 +313,27 @@ class Entries(Noun):
             raise Invalid(f"“{text}” is the short form of two entries.", next_step="Use the full id of the one meant.")
         return _reader()(rows[0])
 
+    def foremost(self, ids: Iterable[UUID], most: int) -> list[UUID]:
+        """Return so many of some entries at most: accounts with the most risk first, and all of an account together."""
+        worst = func.max(EntryRow.risk).over(partition_by=EntryRow.account_id)
+        query = listing(EntryFilter()).with_only_columns(EntryRow.id).where(EntryRow.id == func.any(list(ids)))
+        by = (worst.desc(), AccountRow.name, AccountRow.id, EntryRow.risk.desc(), PartyRow.name, EntryRow.id)
+        return list(self._session.scalars(query.order_by(*by).limit(most)))
+
+    def since(self, ids: Iterable[UUID], at: datetime) -> list[UUID]:
+        """Return those of some entries that were seen first after an instant."""
+        query = select(EntryRow.id).where(EntryRow.id == func.any(list(ids)), EntryRow.first_seen > at)
+        return list(self._session.scalars(query.order_by(EntryRow.id)))
+
+    def administering(self, account_ids: Iterable[UUID]) -> list[tuple[UUID, UUID]]:
+        """Return who may admit others to these accounts: each account with such a party."""
+        query = select(EntryRow.account_id, EntryRow.party_id).where(
+            EntryRow.state != State.ENDED.value,
+            EntryRow.account_id == func.any(list(account_ids)),
+            EntryRow.powers.contains([Power.ADMIT.value]),
+        )
+        return [(row[0], row[1]) for row in self._session.execute(query)]
+
     def about(self, ids: Iterable[UUID]) -> dict[UUID, Listed]:
         """Return the entries among the ids, and for ids of orders the entries that these are on."""
         wanted = list(ids)

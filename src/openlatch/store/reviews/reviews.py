@@ -287,7 +287,13 @@ class Reviews(Noun):
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=_item)
 
     def items(
-        self, round_id: UUID, *, outcome: str = "", places: Iterable[int] | None = None, lock: bool = False
+        self,
+        round_id: UUID,
+        *,
+        outcome: str = "",
+        places: Iterable[int] | None = None,
+        limit: int | None = None,
+        lock: bool = False,
     ) -> tuple[tuple[Item, Outcome], ...]:
         """Return items of a round in their order, each with what came of it."""
         query = _items(round_id, outcome)
@@ -295,7 +301,7 @@ class Reviews(Noun):
             query = query.where(RoundItemRow.place == func.any(list(places)))
         if lock:
             query = query.with_for_update(of=RoundItemRow).execution_options(populate_existing=True)
-        return tuple(map(_item, self._session.execute(query.order_by(RoundItemRow.place))))
+        return tuple(map(_item, self._session.execute(query.order_by(RoundItemRow.place).limit(limit))))
 
     def save_items(self, items: Iterable[Item]) -> None:
         """Store items one version on; raises Changed if someone else did so first."""

@@ -58,6 +58,7 @@ class RoundRow(Owned):
     settled_by: Mapped[str]
     settled_at: Mapped[datetime | None]
     closed_at: Mapped[datetime | None]
+    left_out: Mapped[int]
     compared: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     version: Mapped[int]
 

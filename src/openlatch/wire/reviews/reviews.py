@@ -80,11 +80,15 @@ class ReviewChange(NewReview):
 
 
 class ReviewText(Sent):
-    """What a review would mean: in words, when it would come round next, how many entries, how many for nobody."""
+    """What a review would mean: in words, when it would come round next, how many entries, how many for nobody.
+
+    `left_out` are too many for one round, which asks about those on the accounts with the most risk.
+    """
 
     says: str
     coming: list[datetime]
     entries: int
+    left_out: int
     unasked: int
 
 
@@ -130,6 +134,7 @@ class Review(Sent):
     says: str
     coming: list[datetime]
     entries: int
+    left_out: int
     asked_already: list[AskedAlready] = Field(default=[])
 
 
@@ -208,6 +213,7 @@ class Round(Sent):
     mine: int
     rests: bool
     joined: int
+    left_out: int
     compared: Comparison | None
 
 
