@@ -123,6 +123,10 @@ class Stack:
         """The address of the Plate Catalogue for one of its logins."""
         return self._catalogue.url(catalogue.DATABASE, login, self._secrets[f"catalogue:{login}"])
 
+    def product_url(self) -> str:
+        """The address of the product's database for its keeper, who may see and copy all of it."""
+        return self._product.url("openlatch")
+
     def catalogue_admin_url(self) -> str:
         """The address of the Plate Catalogue for its keeper."""
         return self._catalogue.url(catalogue.DATABASE)

@@ -91,21 +91,25 @@ def _with_fields(name: str, schema: Schema, shared: Mapping[str, Schema]) -> Sch
     return schema | {"properties": {field: described(name, field, said, shared) for field, said in fields.items()}}
 
 
-def _parameter(where: Literal["path", "query"], name: str, schema: Schema, shared: Mapping[str, Schema]) -> Schema:
+def _parameter(
+    where: Literal["path", "query"], name: str, schema: Schema, shared: Mapping[str, Schema], *, required: bool
+) -> Schema:
     """A parameter as it is described: what it says, and an example, stand beside its schema."""
     said = described(where, name, {k: v for k, v in schema.items() if k != "title"}, shared)
     text = said.pop("description", "")
-    return {"name": name, "in": where, "required": where == "path", "description": text, "schema": said}
+    return {"name": name, "in": where, "required": required, "description": text, "schema": said}
 
 
 def _operation(route: Route, routes: Iterable[Route], shared: Mapping[str, Schema]) -> dict[str, Any]:
     parameters = [
-        _parameter("path", name, _path_schema(kind), shared)
+        _parameter("path", name, _path_schema(kind), shared, required=True)
         for kind, name in re.findall(r"<(?:([^:>]+):)?([^>]+)>", route.rule)
     ]
     if route.query is not None:
-        for name, schema in route.query.model_json_schema(ref_template=_REFS)["properties"].items():
-            parameters.append(_parameter("query", name, schema, shared))
+        asked = route.query.model_json_schema(ref_template=_REFS)
+        for name, schema in asked["properties"].items():
+            required = name in asked.get("required", ())
+            parameters.append(_parameter("query", name, schema, shared, required=required))
     if route.method != "GET" and not route.public:
         text = "a word of your own, such as a UUID: sent twice with the same one, the request is carried out once"
         parameters.append(
