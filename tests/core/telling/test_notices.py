@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.connectors.smtp import message
-from openlatch.core.telling.notices import DIGEST_AT, Notice, letter, when
+from openlatch.core.telling.notices import DIGEST_AT, Notice, again_after, letter, when
 from openlatch.words import Telling
 from tests.factories import NOW
 
@@ -52,3 +52,14 @@ def test_many_pieces_of_news_are_one_letter_that_counts_what_it_leaves_out() -> 
     assert made.subject == "Kestrel Ridge: News 0, and 59 more"
     assert "And 20 more." in made.text
     assert "/rounds/" not in made.text  # without an address of the console there is nothing to lead to
+
+
+def test_a_mail_server_may_be_away_for_a_week_and_is_asked_less_and_less_often() -> None:
+    waited, waits = timedelta(), list[timedelta]()
+    while (wait := again_after(len(waits) + 1, waited)) is not None:
+        waits.append(wait)
+        waited += wait
+    assert waits == sorted(waits)
+    assert timedelta(days=7) <= waited < timedelta(days=7, hours=1)
+    assert max(waits) <= timedelta(hours=1), "and is noticed soon once it is back"
+    assert len(waits) < 200

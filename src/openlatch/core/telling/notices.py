@@ -13,10 +13,13 @@ from zoneinfo import ZoneInfo
 
 from openlatch.words import Telling
 
-__all__ = ["DIGEST_AT", "Letter", "Notice", "letter", "when"]
+__all__ = ["DIGEST_AT", "Letter", "Notice", "again_after", "letter", "when"]
 
 DIGEST_AT = time(8)
 """When a digest is sent, in the workspace's zone."""
+_FIRST, _LONGEST = timedelta(seconds=30), timedelta(hours=1)
+_GIVEN_UP = timedelta(days=7)
+"""A letter that could not be handed over for so long is not tried any more."""
 _LISTED = 40
 """So many pieces of news are written out in one letter; the rest is counted."""
 
@@ -51,6 +54,17 @@ def when(telling: Telling, now: datetime, zone: str) -> datetime | None:
     today = datetime.combine(here.date(), DIGEST_AT, here.tzinfo)
     following = today if today > here else datetime.combine(here.date() + timedelta(days=1), DIGEST_AT, here.tzinfo)
     return following.astimezone(now.tzinfo)
+
+
+def again_after(attempts: int, waited: timedelta) -> timedelta | None:
+    """Return how long to wait with a letter that a mail server did not take, after so many times; None is for ever.
+
+    A server can be away for days: each wait is twice as long as the one before and an hour at most, all of
+    them together (`waited`) a week.
+    """
+    if waited >= _GIVEN_UP:
+        return None
+    return min(_FIRST * 2 ** min(attempts - 1, 10), _LONGEST)
 
 
 def letter(

@@ -8,8 +8,7 @@ from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Party, Person, is_mailbox
-from openlatch.core.orders.orders import again_after
-from openlatch.core.telling.notices import Letter, Notice, letter, when
+from openlatch.core.telling.notices import Letter, Notice, again_after, letter, when
 from openlatch.operations.call import Call, operation
 from openlatch.operations.telling import links
 from openlatch.store.pages import Page
@@ -166,10 +165,10 @@ def sent(call: Call, letter_id: UUID) -> None:
 
 def not_sent(call: Call, letter_id: UUID, why: str, *, again: bool) -> None:
     """The mail server has not taken a letter: it is tried again later, or if that is no use, never."""
-    attempts = max(one.attempts for one in call.tx.notices.in_letter(letter_id)) + 1
-    delay = again_after(attempts) if again else None
-    # A mail server can be away for hours: the last wait is long.
-    call.tx.notices.not_sent(letter_id, why, call.now + delay * 4 if delay is not None else None)
+    inside = call.tx.notices.in_letter(letter_id)
+    attempts = max(one.attempts for one in inside) + 1
+    delay = again_after(attempts, call.now - min(one.made_at for one in inside)) if again else None
+    call.tx.notices.not_sent(letter_id, why, call.now + delay if delay is not None else None)
 
 
 def tidy(call: Call) -> None:
