@@ -64,7 +64,7 @@ def again_after(attempts: int, waited: timedelta) -> timedelta | None:
     """
     if waited >= _GIVEN_UP:
         return None
-    return min(_FIRST * 2 ** min(attempts - 1, 10), _LONGEST)
+    return min(_FIRST * (1 << min(attempts - 1, 10)), _LONGEST)
 
 
 def letter(
