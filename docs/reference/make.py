@@ -331,7 +331,8 @@ def measures() -> str:
         "What `/metrics` says of a running service, over all its workspaces together; counted anew every ten seconds",
         "at most. Beside these each web process counts the requests that it answers (`openlatch_requests_total`, by",
         "route and status) and how long that took (`openlatch_request_seconds`). Somebody should look where a value",
-        "passes the limit; `docs/reference/alerts.yml` has these limits as rules.\n",
+        "passes the limit; `docs/reference/alerts.yml` has these limits as rules, and `dashboard.json` beside it draws all",
+        "of it.\n",
         "| measure | means | look at it |",
         "| --- | --- | --- |",
     ]
@@ -365,6 +366,42 @@ def alerts() -> str:
     return "\n".join(lines)
 
 
+def dashboard() -> str:
+    """All that is measured as a page of panels, in the JSON that programs which draw measures take (Grafana's)."""
+    busy = "sum by (status) (rate(openlatch_requests_total[5m]))"
+    slow = "histogram_quantile(0.99, sum by (le, route) (rate(openlatch_request_seconds_bucket[5m])))"
+    shown = [("Requests a second", "By status.", busy, "{{status}}")]
+    shown += [("Slow requests", "How long 99 of 100 answers took at most, by route, in seconds.", slow, "{{route}}")]
+    for measure in MEASURES:
+        title = measure.name.removeprefix("openlatch_").replace("_", " ").capitalize()
+        one = f"{{{{{measure.label}}}}}" if measure.label else title
+        shown.append((title, measure.says, f"max by ({measure.label or 'job'}) ({measure.name})", one))
+    panels = []
+    for place, (title, says, expression, legend) in enumerate(shown):
+        panels.append(
+            {
+                "id": place + 1,
+                "type": "timeseries",
+                "title": title,
+                "description": says,
+                "datasource": {"type": "prometheus", "uid": "${source}"},
+                "gridPos": {"x": place % 2 * 12, "y": place // 2 * 8, "w": 12, "h": 8},
+                "targets": [{"refId": "A", "expr": expression, "legendFormat": legend}],
+            }
+        )
+    source = {"name": "source", "label": "Measures", "type": "datasource", "query": "prometheus"}
+    page = {
+        "title": "Open Latch",
+        "uid": "open-latch",
+        "schemaVersion": 39,
+        "time": {"from": "now-24h", "to": "now"},
+        "refresh": "1m",
+        "templating": {"list": [source]},
+        "panels": panels,
+    }
+    return json.dumps(page, indent=2)
+
+
 def glossary() -> str:
     lines = [
         "# Glossary",
@@ -384,6 +421,7 @@ def everything() -> Iterator[tuple[Path, str]]:
     for make in (settings, commands, glossary, errors, rules, fields, risk, roles, orders, connectors, measures):
         yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
     yield DOCS / "reference" / "alerts.yml", alerts() + "\n"
+    yield DOCS / "reference" / "dashboard.json", dashboard() + "\n"
     for name, page in _manual().pages():
         yield DOCS / "man" / name, page
     yield DOCS / "reference" / "openapi.json", json.dumps(description(), indent=2, sort_keys=True) + "\n"

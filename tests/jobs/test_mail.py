@@ -32,6 +32,12 @@ def away(ridge: Ridge, monkeypatch: pytest.MonkeyPatch) -> Iterator[Counter[str]
         yield tried
 
 
+def failing(ridge: Ridge) -> float:
+    """How many pieces of news are measured as not taken."""
+    (number,) = (value for name, _, value in ridge.store.measured(ridge.clock.now) if name == "letters_failing")
+    return number
+
+
 def test_what_could_not_be_sent_for_a_day_is_sent_once_the_mail_server_is_back(
     apart: Ridge, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -45,8 +51,10 @@ def test_what_could_not_be_sent_for_a_day_is_sent_once_the_mail_server_is_back(
                 apart.clock.go_on(minutes=5)
                 apart.drain()
     assert tried
+    assert failing(apart) > 0
     assert max(tried.values()) < 40, "a server that is away is not asked all the time"
     apart.clock.go_on(hours=4)
     apart.drain()
     said = Counter(word for letter in apart.post.letters for word in re.findall(r"News-\d+", letter.text))
+    assert failing(apart) == 0
     assert said == Counter(f"News-{hour}" for hour in range(24))
