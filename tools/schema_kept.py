@@ -29,7 +29,6 @@ def main() -> None:
             revision, _ = stack.service.store.migrate()
             file = KEPT / f"{revision}.sql.xz"
             file.write_bytes(lzma.compress(f"-- {stack.secret('key')}\n".encode() + dump, preset=9))
-    print(f"wrote {file}")
 
 
 if __name__ == "__main__":

@@ -331,8 +331,8 @@ def measures() -> str:
         "What `/metrics` says of a running service, over all its workspaces together; counted anew every ten seconds",
         "at most. Beside these each web process counts the requests that it answers (`openlatch_requests_total`, by",
         "route and status) and how long that took (`openlatch_request_seconds`). Somebody should look where a value",
-        "passes the limit; `docs/reference/alerts.yml` has these limits as rules, and `dashboard.json` beside it draws all",
-        "of it.\n",
+        "passes the limit; `docs/reference/alerts.yml` has these limits as rules, and `dashboard.json` beside it draws",
+        "all of it.\n",
         "| measure | means | look at it |",
         "| --- | --- | --- |",
     ]

@@ -48,8 +48,6 @@ MEASURES: tuple[Measure, ...] = (
         high=LONG.total_seconds(),
     ),
     Measure("openlatch_letters_waiting", "Pieces of news that are due to go out in a letter, and have not.", high=1000),
-    Measure(
-        "openlatch_letters_failing", "Pieces of news that the mail server was asked to take, and has not.", high=1
-    ),
+    Measure("openlatch_letters_failing", "Pieces of news that the mail server was asked to take, and has not.", high=1),
 )
 """All that `/metrics` says beside what each web process counts of the requests that it answers."""
