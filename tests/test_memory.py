@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import platform
+import weakref
 from collections.abc import Sequence
 
 import pytest
@@ -20,6 +22,25 @@ def test_what_was_taken_for_something_large_is_given_back() -> None:
     memory.give_back()
     assert most - before > memory.MUCH
     assert memory.taken() - before < (most - before) / 4
+
+
+class Circle:
+    """Something that only refers to itself."""
+
+    def __init__(self) -> None:
+        self.itself = self
+
+
+def test_what_is_made_after_it_was_said_to_look_seldom_is_let_go_of_all_the_same() -> None:
+    memory.seldom()
+    frozen = gc.get_freeze_count()
+    made = Circle()
+    gone = weakref.ref(made)
+    memory.seldom()
+    assert gc.get_freeze_count() <= frozen, "only what was loaded at first is never looked through"
+    del made
+    gc.collect()
+    assert gone() is None
 
 
 MB = 1 << 20

@@ -36,8 +36,10 @@ def seldom() -> None:
     """Have Python look less often for what only refers to itself, and never in what is there by now.
 
     By itself it does after 700 new things, and through all that lives again and again while a large inventory is read:
-    a third of the time. To be called once everything is loaded.
+    a third of the time. To be called once everything is loaded; once more, it does nothing.
     """
+    if gc.get_threshold()[0] == NEW_ONES:
+        return
     gc.collect()
     gc.freeze()
     gc.set_threshold(NEW_ONES)

@@ -32,7 +32,7 @@ def schema(databases: Databases) -> str:
         service = service_on(url)
         service.store.migrate()
         service.store.close()
-        _as_if_working(url)
+        as_if_working(url)
 
     databases.template("schema", build)
     return "schema"
@@ -46,7 +46,7 @@ def demo(databases: Databases) -> str:
         with Stack(folder, fast=True, database=url, serving=False) as stack:
             read_everything(stack)
             (folder / "read-at").write_text(now().isoformat())
-        _as_if_working(url)
+        as_if_working(url)
         with psycopg.connect(url, autocommit=True) as connection:
             connection.execute("analyze")
 
@@ -54,7 +54,7 @@ def demo(databases: Databases) -> str:
     return "demo"
 
 
-def _as_if_working(url: str) -> None:
+def as_if_working(url: str) -> None:
     """Have it look as if a worker were there: what is queued is run by the tests themselves."""
     with psycopg.connect(url, autocommit=True) as connection:
         connection.execute("insert into procrastinate_workers (last_heartbeat) values ('2100-01-01T00:00:00Z')")

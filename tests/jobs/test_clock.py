@@ -27,13 +27,13 @@ def test_what_is_under_way_is_proved_once_and_everything_comes_round_once_whiche
         ridge.clock.go_on(hours=hours)
         ridge.drain()
     # Whoever goes on has to sign in anew, where the time of their session is over.
-    client = ridge.client()
-    begun_later = client.command(after.ref, "end")
-    ridge.clock.go_on(hours=max(1.0, 1.0 - hours))
-    for order, entry in ((waits, before), (begun_later, after)):
-        assert settle(client, order.ref).state == "proved"
-        assert desk.effects(entry) == 1
-    ridge.drain()
-    occurrences = [one.occurrence for one in client.rounds() if one.review.name == name]
-    assert len(occurrences) == len(set(occurrences))
-    assert verified(client).broken is None
+    with ridge.client() as later:
+        begun_later = later.command(after.ref, "end")
+        ridge.clock.go_on(hours=max(1.0, 1.0 - hours))
+        for order, entry in ((waits, before), (begun_later, after)):
+            assert settle(later, order.ref).state == "proved"
+            assert desk.effects(entry) == 1
+        ridge.drain()
+        occurrences = [one.occurrence for one in later.rounds() if one.review.name == name]
+        assert len(occurrences) == len(set(occurrences))
+        assert verified(later).broken is None

@@ -6,7 +6,6 @@ import re
 from collections import Counter
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import timedelta
 
 import pytest
 
@@ -14,8 +13,6 @@ from openlatch.core.telling.notices import Letter, Notice
 from openlatch.errors import ProviderDown
 from openlatch.operations.telling import notices
 from tests.harness.ridge import Ridge
-
-DAY = timedelta(days=1)
 
 
 @contextmanager

@@ -21,6 +21,8 @@ from openlatch.local.postgres import programs
 from openlatch.operations.rules import whole
 from openlatch.web.app import description
 from openlatch.wiring import now
+from tests.harness import demo
+from tests.harness.acts import review
 from tests.harness.databases import Databases
 from tests.harness.ridge import Ridge, ridge_on, service_on
 
@@ -55,8 +57,7 @@ def earlier(request: pytest.FixtureRequest, databases: Databases) -> Iterator[tu
         service = service_on(url, key.removeprefix("-- "))
         before, _ = service.store.migrate()
         assert before == request.param.name[:4]
-        with psycopg.connect(url, autocommit=True) as connection:
-            connection.execute("insert into procrastinate_workers (last_heartbeat) values ('2100-01-01T00:00:00Z')")
+        demo.as_if_working(url)
         ridge = ridge_on(service, now())
         yield ridge, rows(dump)
         ridge.close()
@@ -89,5 +90,4 @@ def test_everything_can_be_read_and_is_counted_and_looked_at_as_if_it_had_always
         seen = list(owner.entries())
         said = owner.summary()
         assert (said.entries, said.flagged) == (len(seen), sum(bool(entry.flags) for entry in seen))
-        owner.add_review("After it", where={}, named=[owner.me().person.address], recurs="FREQ=YEARLY")
-        assert owner.open_round("After it").count == len(seen)
+        assert review(owner, "After it", "", where={}).count == len(seen)

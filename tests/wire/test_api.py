@@ -7,6 +7,7 @@ import re
 from collections.abc import Callable, Iterator
 from contextlib import suppress
 from datetime import timedelta
+from pathlib import Path
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -225,6 +226,9 @@ def test_what_is_measured_is_counted_over_all_workspaces_and_each_measure_says_w
     for measure in MEASURES:
         assert found[measure.name].documentation == measure.says
         assert found[measure.name].samples or measure.label, measure.name
+    drawn = set(re.findall(r"openlatch_\w+", (Path(__file__).parents[2] / "docs/reference/dashboard.json").read_text()))
+    answered = {sample.name for family in found.values() for sample in family.samples} | {"openlatch_orders"}
+    assert drawn <= answered
     (unsealed,) = (sample.value for sample in found["openlatch_events_waiting"].samples)
     waiting = 0
     for workspace in ridge.store.workspaces():

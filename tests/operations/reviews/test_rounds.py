@@ -6,11 +6,9 @@ from collections.abc import Iterator
 
 import pytest
 
-from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.operations.reviews import scope
-from openlatch.wire import messages as wire
-from tests.harness.acts import Spares
+from tests.harness.acts import Spares, review
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.operations.effects.world import World
@@ -40,17 +38,12 @@ def test_a_secret_that_is_being_changed_already_is_not_ordered_twice_and_the_rou
     assert world.owner.round(opened.ref).state == "closed"
 
 
-def opened(owner: Client, name: str, where: dict[str, str]) -> tuple[wire.Round, list[wire.RoundItem]]:
-    owner.add_review(name, where=where, named=[f"ines.okoro@{DOMAIN}"], recurs="FREQ=YEARLY")
-    made = owner.open_round(name)
-    return made, list(owner.round_items(made.ref))
-
-
 def test_of_more_than_anybody_can_answer_a_round_asks_about_the_riskiest_accounts_and_says_what_it_leaves_out(
     world: World, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     owner, where = world.owner, {"kind": "delegate"}
-    whole, items = opened(owner, "All of it", where)
+    whole = review(owner, "All of it", "", where=where)
+    items = list(owner.round_items(whole.ref))
     assert whole.left_out == 0
     ranked = [(item.facts.account, item.entry.account.id, item.entry.risk) for item in items]
     worst = {account: max(risk for _, other, risk in ranked if other == account) for _, account, _ in ranked}
@@ -62,7 +55,8 @@ def test_of_more_than_anybody_can_answer_a_round_asks_about_the_riskiest_account
     assert (
         owner.check_review("Half", where=where, named=[f"ines.okoro@{DOMAIN}"], recurs="FREQ=YEARLY").left_out == left
     )
-    half, asked = opened(owner, "Half", where)
+    half = review(owner, "Half", "", where=where)
+    asked = list(owner.round_items(half.ref))
     assert (half.left_out, owner.review("Half").left_out) == (left, left)
     assert [item.entry.id for item in asked] == [item.entry.id for item in items[:most]]
     assert owner.round(half.ref).joined == 0, "what was left out from the beginning did not come since"

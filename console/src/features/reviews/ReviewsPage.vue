@@ -9,6 +9,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import WhenKnown from "@/ui/WhenKnown.vue";
 import { day, exact } from "@/ui/time";
 import ReviewForm from "./ReviewForm.vue";
+import { leftOut } from "./decisions";
 import YearStrip from "./YearStrip.vue";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 
@@ -149,7 +150,8 @@ function stateOf(round: (typeof found.value)[number]): string {
               >
               <span class="small"
                 >{{ review.looks_at }}: {{ review.entries }} entries now;
-                {{
+                <template v-if="review.left_out">{{ leftOut(review.left_out) }}{{ " " }}</template
+                >{{
                   review.reviewers === "named"
                     ? `asks ${review.named.join(", ")}`
                     : review.reviewers === "administrators"

@@ -20,6 +20,7 @@ from openlatch.core.model import Account, Circle, Entry, Membership, Party, norm
 from openlatch.core.powers import in_order
 from openlatch.core.providers.meaning import Vocabulary
 from openlatch.core.providers.observation import WRITTEN, Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.waits import doubling
 from openlatch.words import EndReason, PartyKind, PartyStatus, Power, ReadingOutcome, State
 
 __all__ = [
@@ -116,7 +117,7 @@ def salt(vocabulary: Vocabulary) -> bytes:
 
 def again_after(failures: int) -> timedelta:
     """Return how soon a provider is read again after so many readings in a row that were not complete."""
-    return timedelta(minutes=min(2 ** (failures - 1), 64))
+    return doubling(failures, timedelta(minutes=1), timedelta(minutes=64))
 
 
 def withheld(held: Held, observation: Observation, most_gone: int, *, discreet: bool = False) -> int:

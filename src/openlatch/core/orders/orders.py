@@ -15,6 +15,7 @@ from openlatch.core.model import Author
 from openlatch.core.moves import Moves
 from openlatch.core.orders.steps import Step
 from openlatch.core.orders.teams import Belonging
+from openlatch.core.waits import doubling
 from openlatch.words import OrderState, State
 
 __all__ = [
@@ -159,7 +160,7 @@ class Order:
 
 def again_after(attempts: int) -> timedelta | None:
     """Return how long to wait after that many failed attempts, or None when a person has to look."""
-    return None if attempts >= ATTEMPTS else timedelta(seconds=min(2 ** (attempts - 1), 300))
+    return None if attempts >= ATTEMPTS else doubling(attempts, timedelta(seconds=1), timedelta(minutes=5))
 
 
 def look_again(told_at: datetime, now: datetime) -> timedelta | None:

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from datetime import datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
+from openlatch.core.waits import doubling
 from openlatch.words import Telling
 
 __all__ = ["DIGEST_AT", "Letter", "Notice", "again_after", "letter", "when"]
@@ -59,12 +60,11 @@ def when(telling: Telling, now: datetime, zone: str) -> datetime | None:
 def again_after(attempts: int, waited: timedelta) -> timedelta | None:
     """Return how long to wait with a letter that a mail server did not take, after so many times; None is for ever.
 
-    A server can be away for days: each wait is twice as long as the one before and an hour at most, all of
-    them together (`waited`) a week.
+    A server can be away for days: it is asked every hour in the end, until a week is over (`waited`).
     """
     if waited >= _GIVEN_UP:
         return None
-    return min(_FIRST * (1 << min(attempts - 1, 10)), _LONGEST)
+    return doubling(attempts, _FIRST, _LONGEST)
 
 
 def letter(

@@ -15,6 +15,7 @@ import orjson
 from openlatch.core.ids import ref_of
 from openlatch.core.record.secrecy import without_secrets
 from openlatch.core.telling.notices import Notice
+from openlatch.core.waits import doubling
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.record import signing
@@ -208,6 +209,6 @@ def not_told(call: Call, delivery: Delivery, why: str) -> datetime | None:
             call, notices.managers(call), Notice(f"webhook:{webhook.id}:{webhook.seen}", title, why, "/webhooks")
         )
         return None
-    again_at = call.now + min(timedelta(seconds=2**attempts), _LONGEST)
+    again_at = call.now + doubling(attempts, timedelta(seconds=2), _LONGEST)
     call.tx.webhooks.not_told(webhook.id, attempts, again_at, why)
     return again_at
