@@ -63,3 +63,6 @@ def test_of_more_than_anybody_can_answer_a_round_asks_about_the_riskiest_account
     told = f"{left} entries on the accounts with the least risk are not asked about: too many for one round."
     assert told in owner.round_report(half.ref, "html").decode()
     assert not owner.round(whole.ref).joined
+    world.ridge.drain()
+    facts = [event.content["facts"] for event in owner.events(what="round.opened")]
+    assert [f.get("left_out") for f in facts if f["review"] in ("Half", "All of it")] == [left, None]

@@ -150,8 +150,7 @@ function stateOf(round: (typeof found.value)[number]): string {
               >
               <span class="small"
                 >{{ review.looks_at }}: {{ review.entries }} entries now;
-                <template v-if="review.left_out">{{ leftOut(review.left_out) }}{{ " " }}</template
-                >{{
+                {{
                   review.reviewers === "named"
                     ? `asks ${review.named.join(", ")}`
                     : review.reviewers === "administrators"
@@ -159,6 +158,7 @@ function stateOf(round: (typeof found.value)[number]): string {
                       : "asks each party's sponsor"
                 }}; what nobody answers {{ review.silence }}</span
               >
+              <span v-if="review.left_out" class="small block">{{ leftOut(review.left_out) }}</span>
             </div>
             <div v-if="maySave" class="flex flex-wrap gap-2 text-plain">
               <button

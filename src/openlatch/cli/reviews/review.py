@@ -79,7 +79,7 @@ def _show(to: Console, the_review: wire.Review, zone: str) -> None:
         ("schedule", the_review.says + (" (paused)" if the_review.paused else "")),
         ("next", ", ".join(day(at, zone) for at in the_review.coming[:6]) or "only when you open a round"),
         ("covers", f"{the_review.looks_at}: {counted(the_review.entries, 'entry')} now"),
-        ("not asked about", left_out(the_review.left_out)),
+        ("left out", left_out(the_review.left_out)),
         ("asks", asked[the_review.reviewers] + (f", otherwise {the_review.otherwise}" if the_review.otherwise else "")),
         ("substitutes", ", ".join(f"{other} for {who}" for who, other in the_review.substitutes.items())),
         (

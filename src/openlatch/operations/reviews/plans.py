@@ -284,7 +284,8 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     ]
     if not call.tx.reviews.add(opened, items):
         return None
-    call.log("round.opened", "round", opened.id, review=plan.name, why=why, items=len(items))
+    left_out = {"left_out": opened.left_out} if opened.left_out else {}
+    call.log("round.opened", "round", opened.id, review=plan.name, why=why, items=len(items), **left_out)
     round_news.tell_opened(call, opened)
     if not items:
         settling = opened.moved(RoundMove.SETTLE, settled_by="Open Latch")
